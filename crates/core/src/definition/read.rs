@@ -1,0 +1,166 @@
+//! Reads the typed model from the tree. What isn't of the right kind is passed over: `validate` reports it.
+
+use super::model::{Access, App, Entity, Field, Lookup, MenuGroup, Model, Page, PageKind, Place, Spanned};
+use super::{FileKey, Node, Seg, Tree, display_path};
+use crate::name;
+
+impl Model {
+    /// Reads the model.
+    pub fn of(tree: &Tree) -> Model {
+        let app = tree.app().map(|root| read_app(&Reader { file: FileKey::App, root })).unwrap_or_default();
+        let entities = tree
+            .entities()
+            .filter_map(|(name, root)| Some((name.to_owned(), read_entity(&Reader { file: FileKey::Entity(name.to_owned()), root }, name)?)))
+            .collect();
+        Model { app, entities }
+    }
+}
+
+struct Reader<'a> {
+    file: FileKey,
+    root: &'a Node,
+}
+
+impl<'a> Reader<'a> {
+    fn node(&self, path: &[Seg]) -> Option<&'a Node> {
+        self.root.at_path(path)
+    }
+
+    fn place(&self, path: &[Seg]) -> Place {
+        let at = match path.split_last() {
+            // A named element stands where its key does.
+            Some((Seg::Key(key), parent)) => self.node(parent).and_then(|p| p.entries().iter().find(|e| e.key == *key)).map(|e| e.at),
+            Some(_) => self.node(path).map(|n| n.at),
+            None => None,
+        };
+        Place { file: self.file.clone(), at: at.unwrap_or_default(), path: display_path(&self.file, Some(self.root), path) }
+    }
+
+    /// The text of a node with the place of the value itself.
+    fn spanned(&self, path: &[Seg], convert: fn(&str) -> String) -> Option<Spanned<String>> {
+        let node = self.node(path)?;
+        let place = Place { file: self.file.clone(), at: node.at, path: display_path(&self.file, Some(self.root), path) };
+        Some(Spanned { value: convert(node.as_text()?), place, quote: node.quote })
+    }
+
+    fn list(&self, path: &[Seg], convert: fn(&str) -> String) -> Vec<Spanned<String>> {
+        let count = self.node(path).map_or(0, |n| n.items().len());
+        (0..count).filter_map(|at| self.spanned(&joined(path, &[Seg::Index(at)]), convert)).collect()
+    }
+
+    fn flag(&self, path: &[Seg]) -> bool {
+        self.node(path).and_then(Node::as_bool).unwrap_or(false)
+    }
+
+    fn names_under(&self, key: &str) -> Vec<String> {
+        self.root.get(key).map(|n| n.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default()
+    }
+}
+
+fn joined(path: &[Seg], more: &[Seg]) -> Vec<Seg> {
+    [path, more].concat()
+}
+
+fn path(parts: &[&str]) -> Vec<Seg> {
+    parts.iter().map(|p| Seg::from(*p)).collect()
+}
+
+fn as_is(text: &str) -> String {
+    text.to_owned()
+}
+
+fn read_app(reader: &Reader<'_>) -> App {
+    let roles = reader.names_under("role").into_iter().map(|role| (role.clone(), reader.place(&path(&["role", &role])))).collect();
+    let groups = reader.root.get("menu").map_or(0, |m| m.items().len());
+    let menu = (0..groups).map(|at| {
+        let group = [Seg::from("menu"), Seg::Index(at)];
+        let label = reader.spanned(&joined(&group, &["label".into()]), as_is).map(|l| l.value).unwrap_or_default();
+        MenuGroup { label, items: reader.list(&joined(&group, &["items".into()]), as_is) }
+    });
+    App { roles, menu: menu.collect() }
+}
+
+fn read_entity(reader: &Reader<'_>, entity: &str) -> Option<Entity> {
+    let label = ["one", "many"].map(|part| reader.node(&path(&["label", part])).and_then(Node::as_text).map(str::to_owned));
+    Some(Entity {
+        name: entity.to_owned(),
+        place: Place { file: reader.file.clone(), at: super::At { line: 1, column: 1 }, path: entity.to_owned() },
+        table: reader.spanned(&path(&["table"]), name::read)?,
+        key: reader.list(&path(&["key"]), name::read),
+        title: reader.spanned(&path(&["title"]), as_is),
+        label: match label {
+            [Some(one), Some(many)] => Some((one, many)),
+            _ => None,
+        },
+        read_only: reader.flag(&path(&["read_only"])),
+        left_out: reader.list(&path(&["left_out"]), name::read),
+        fields: reader.names_under("field").iter().map(|f| read_field(reader, f)).collect(),
+        pages: reader.names_under("page").iter().filter_map(|p| read_page(reader, p)).collect(),
+        access: reader.names_under("access").iter().map(|r| read_access(reader, r)).collect(),
+    })
+}
+
+fn read_field(reader: &Reader<'_>, field: &str) -> Field {
+    let at = |key: &str| path(&["field", field, key]);
+    let columns = match reader.node(&at("columns")) {
+        Some(_) => reader.list(&at("columns"), name::read),
+        None => reader.spanned(&at("column"), name::read).into_iter().collect(),
+    };
+    let inner = |key: &str| path(&["field", field, "lookup", key]);
+    let lookup = reader.spanned(&inner("entity"), as_is).map(|entity| Lookup {
+        entity,
+        value: reader.list(&inner("value"), name::read),
+        show: reader.spanned(&inner("show"), as_is),
+        order: reader.list(&inner("order"), as_is),
+        condition: reader.spanned(&inner("where"), as_is),
+    });
+    Field {
+        name: field.to_owned(),
+        place: reader.place(&path(&["field", field])),
+        columns,
+        kind: reader.spanned(&at("kind"), as_is).map_or_else(|| "text".to_owned(), |k| k.value),
+        label: reader.spanned(&at("label"), as_is),
+        required: reader.flag(&at("required")),
+        max_length: reader.node(&at("max_length")).and_then(Node::as_int),
+        hidden: reader.flag(&at("hidden")),
+        read_only: reader.flag(&at("read_only")),
+        lookup,
+    }
+}
+
+fn read_page(reader: &Reader<'_>, page: &str) -> Option<Page> {
+    let at = |key: &str| path(&["page", page, key]);
+    let kind = reader.spanned(&at("kind"), as_is).map_or_else(|| page.to_owned(), |k| k.value);
+    let mut shown = reader.list(&at("fields"), as_is);
+    let sections = reader.node(&at("sections")).map_or(0, |s| s.items().len());
+    for section in 0..sections {
+        shown.extend(reader.list(&joined(&at("sections"), &[Seg::Index(section), "fields".into()]), as_is));
+    }
+    Some(Page {
+        name: page.to_owned(),
+        place: reader.place(&path(&["page", page])),
+        kind: PageKind::named(&kind)?,
+        shown,
+        search: reader.list(&at("search"), as_is),
+        filter: reader.list(&at("filter"), as_is),
+        sort: reader.list(&at("sort"), as_is),
+        condition: reader.spanned(&at("where"), as_is),
+    })
+}
+
+fn read_access(reader: &Reader<'_>, role: &str) -> Access {
+    let at = |key: &str| path(&["access", role, key]);
+    Access {
+        role: role.to_owned(),
+        place: reader.place(&path(&["access", role])),
+        read: reader.flag(&at("read")),
+        add: reader.flag(&at("add")),
+        edit: reader.flag(&at("edit")),
+        delete: reader.flag(&at("delete")),
+        rows: reader.spanned(&at("rows"), as_is),
+        hide: reader.list(&at("hide"), as_is),
+        read_only: reader.list(&at("read_only"), as_is),
+        restricted: reader.node(&at("hide")).or(reader.node(&at("read_only"))).is_some(),
+        pages: reader.node(&at("pages")).map(Node::strings),
+    }
+}

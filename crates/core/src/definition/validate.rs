@@ -1,0 +1,234 @@
+//! Is the definition sound in itself and with a schema? Unknown keys, values of the wrong kind, names that don't exist.
+
+use super::{At, FileKey, Index, Node, Referent, Seg, Shape, Tree, Value, display_path, references_in, shape_of};
+use crate::name;
+use crate::schema::Schema;
+use std::collections::BTreeSet;
+
+/// What is wrong.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum ProblemKind {
+    /// A key the format doesn't have.
+    UnknownKey,
+    /// A value of another kind than the key takes, or a key that is missing.
+    WrongKind,
+    /// An entity, field, page, role or parameter that doesn't exist.
+    UnknownName,
+    /// A table or column the schema doesn't have.
+    UnknownColumn,
+}
+
+/// Something wrong at a place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Problem {
+    /// What kind.
+    pub kind: ProblemKind,
+    /// The file.
+    pub file: FileKey,
+    /// The element, as people read it.
+    pub path: String,
+    /// Where the culprit starts.
+    pub at: At,
+    /// The culprit's text, empty when something is missing.
+    pub culprit: String,
+    /// What is wrong, in a sentence.
+    pub message: String,
+    /// The nearest name that would do.
+    pub nearest: Option<String>,
+}
+
+/// All problems of the definition, in the order of files and places. Columns are looked up in `schema`.
+pub fn validate(tree: &Tree, schema: &Schema) -> Vec<Problem> {
+    let index = Index::of(tree);
+    let mut problems = Vec::new();
+    for (file, root) in &tree.files {
+        let mut check = Checker { file, root, problems: &mut problems };
+        check.node(root, shape_of(file), &mut Vec::new());
+        check.needed();
+        check.names(tree, &index, schema);
+    }
+    problems.sort_by(|a, b| (&a.file, a.at, a.kind).cmp(&(&b.file, b.at, b.kind)));
+    problems
+}
+
+struct Checker<'a> {
+    file: &'a FileKey,
+    root: &'a Node,
+    problems: &'a mut Vec<Problem>,
+}
+
+impl Checker<'_> {
+    fn report(&mut self, kind: ProblemKind, path: &[Seg], at: At, culprit: &str, message: String, nearest: Option<String>) {
+        let path = display_path(self.file, Some(self.root), path);
+        self.problems.push(Problem { kind, file: self.file.clone(), path, at, culprit: culprit.to_owned(), message, nearest });
+    }
+
+    fn node(&mut self, node: &Node, shape: &'static Shape, path: &mut Vec<Seg>) {
+        let expected = match (shape, &node.value) {
+            (Shape::Bool, Value::Bool(_)) | (Shape::Int, Value::Int(_)) | (Shape::Text | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. }, Value::Text(_)) => return,
+            (Shape::Word(words), Value::Text(text)) => {
+                if !words.contains(&text.as_str()) {
+                    let nearest = name::nearest(text, words.iter().copied()).map(str::to_owned);
+                    let message = format!("\"{}\" is not one of: {}", name::shown(text), words.join(", "));
+                    self.report(ProblemKind::WrongKind, path, node.at, text, message, nearest);
+                }
+                return;
+            }
+            (Shape::Names(_) | Shape::Set(_), Value::List(items)) => {
+                for (at, item) in items.iter().enumerate() {
+                    if item.as_text().is_none() {
+                        path.push(Seg::Index(at));
+                        self.report(ProblemKind::WrongKind, path, item.at, "", "takes names in quotes".into(), None);
+                        path.pop();
+                    }
+                }
+                return;
+            }
+            (Shape::Records { keys, .. }, Value::List(items)) => {
+                for (at, item) in items.iter().enumerate() {
+                    path.push(Seg::Index(at));
+                    match &item.value {
+                        Value::Table(_) => self.record(item, keys, path),
+                        _ => self.report(ProblemKind::WrongKind, path, item.at, "", "takes tables such as { title = \"…\", fields = […] }".into(), None),
+                    }
+                    path.pop();
+                }
+                return;
+            }
+            (Shape::Record(keys), Value::Table(_)) => return self.record(node, keys, path),
+            (Shape::Named(inner), Value::Table(entries)) => {
+                for entry in entries {
+                    path.push(Seg::Key(entry.key.clone()));
+                    self.node(&entry.node, inner, path);
+                    path.pop();
+                }
+                return;
+            }
+            (Shape::Bool, _) => "true or false",
+            (Shape::Int, _) => "a whole number",
+            (Shape::Text | Shape::Word(_) | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. }, _) => "text in quotes",
+            (Shape::Names(_) | Shape::Set(_), _) => "names in brackets, such as [\"name\"]",
+            (Shape::Records { .. }, _) => "a list of tables in brackets",
+            (Shape::Record(_) | Shape::Named(_), _) => "a table",
+        };
+        self.report(ProblemKind::WrongKind, path, node.at, "", format!("takes {expected}"), None);
+    }
+
+    fn record(&mut self, node: &Node, keys: &'static [super::Key], path: &mut Vec<Seg>) {
+        for entry in node.entries() {
+            path.push(Seg::Key(entry.key.clone()));
+            match keys.iter().find(|k| k.name == entry.key) {
+                Some(key) => self.node(&entry.node, &key.shape, path),
+                None => {
+                    let nearest = name::nearest(&entry.key, keys.iter().map(|k| k.name)).map(str::to_owned);
+                    self.report(ProblemKind::UnknownKey, path, entry.at, &entry.key, format!("there is no key `{}` here", name::shown(&entry.key)), nearest);
+                }
+            }
+            path.pop();
+        }
+    }
+
+    /// What an entity can't do without.
+    fn needed(&mut self) {
+        let FileKey::Entity(_) = self.file else { return };
+        let root = self.root;
+        let mut need = |present: bool, path: &[Seg], at: At, message: &str| {
+            if !present {
+                self.report(ProblemKind::WrongKind, path, at, "", message.to_owned(), None);
+            }
+        };
+        need(root.get("table").is_some(), &[], At { line: 1, column: 1 }, "an entity needs `table`");
+        need(root.get("key").is_some_and(|k| !k.items().is_empty()), &[], At { line: 1, column: 1 }, "an entity needs `key`: the columns that tell its records apart");
+        for field in root.get("field").map(Node::entries).unwrap_or_default() {
+            let path = ["field".into(), Seg::Key(field.key.clone())];
+            let has = |key: &str| field.node.get(key).is_some();
+            need(has("column") != has("columns"), &path, field.at, "a field needs `column`, or `columns` for a composite reference");
+            need(has("lookup") == (field.node.get("kind").and_then(Node::as_text) == Some("lookup")), &path, field.at, "`kind = \"lookup\"` and `lookup = { entity = … }` go together");
+        }
+        for page in root.get("page").map(Node::entries).unwrap_or_default() {
+            let path = ["page".into(), Seg::Key(page.key.clone())];
+            let known = ["list", "detail", "add", "edit"].contains(&page.key.as_str());
+            need(known || page.node.get("kind").is_some(), &path, page.at, "a page of its own name needs `kind`");
+        }
+    }
+
+    fn names(&mut self, tree: &Tree, index: &Index, schema: &Schema) {
+        let mut seen = BTreeSet::new();
+        for reference in references_in(self.file, self.root, index, schema) {
+            let Some(node) = self.root.at_path(&reference.path) else { continue };
+            let text = node.as_text().unwrap_or_default();
+            let culprit = text.get(reference.at.clone()).unwrap_or_default().to_owned();
+            let at = node.inner(reference.at.start);
+            let (kind, message, nearest) = match &reference.to {
+                Referent::Table(table) if schema.table(table).is_none() => {
+                    (ProblemKind::UnknownColumn, format!("there is no table or view `{}` in the schema", name::shown(table)), name::nearest(table, schema.tables.iter().map(|t| t.name.as_str())))
+                }
+                Referent::Column { table, column } => match schema.table(table) {
+                    Some(known) if !known.reads(column) => {
+                        (ProblemKind::UnknownColumn, format!("`{}` has no column `{}`", name::shown(table), name::shown(column)), name::nearest(column, known.columns.iter().map(|c| c.name.as_str())))
+                    }
+                    _ => continue,
+                },
+                Referent::Field { entity, field } => match index.entities.get(entity) {
+                    Some(known) if !known.fields.contains_key(field) => {
+                        (ProblemKind::UnknownName, format!("`{}` has no field `{}`", name::shown(entity), name::shown(field)), name::nearest(field, known.fields.keys().map(String::as_str)))
+                    }
+                    _ => continue,
+                },
+                Referent::Entity(entity) if !index.entities.contains_key(entity) => {
+                    (ProblemKind::UnknownName, format!("there is no entity `{}`", name::shown(entity)), name::nearest(entity, index.entities.keys().map(String::as_str)))
+                }
+                Referent::Page { entity, page } => {
+                    let pages = tree.entity(entity).and_then(|e| e.get("page")).map(Node::entries).unwrap_or_default();
+                    if !index.entities.contains_key(entity) || pages.iter().any(|p| p.key == *page) {
+                        continue;
+                    }
+                    (ProblemKind::UnknownName, format!("`{}` has no page `{}`", name::shown(entity), name::shown(page)), name::nearest(page, pages.iter().map(|p| p.key.as_str())))
+                }
+                _ => continue,
+            };
+            // A name written in several parts (`region.name`) may be found wanting once for each.
+            if seen.insert((at, culprit.clone())) {
+                let nearest = nearest.map(str::to_owned);
+                self.report(kind, &reference.path, at, &culprit, message, nearest);
+            }
+        }
+        self.roles_and_parameters(tree);
+    }
+
+    fn roles_and_parameters(&mut self, tree: &Tree) {
+        let names = |key: &str| -> Vec<String> { tree.app().and_then(|a| a.get(key)).map(|t| t.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default() };
+        let (roles, parameters) = (names("role"), names("parameter"));
+        for access in self.root.get("access").map(Node::entries).unwrap_or_default() {
+            if !roles.contains(&access.key) {
+                let nearest = name::nearest(&access.key, roles.iter().map(String::as_str)).map(str::to_owned);
+                let path = ["access".into(), Seg::Key(access.key.clone())];
+                self.report(ProblemKind::UnknownName, &path, access.at, &access.key, format!("there is no role `{}` in app/app.toml", name::shown(&access.key)), nearest);
+            }
+        }
+        let mut conditions = Vec::new();
+        collect_conditions(self.root, shape_of(self.file), &mut Vec::new(), &mut conditions);
+        for path in conditions {
+            let Some(node) = self.root.at_path(&path) else { continue };
+            for (offset, parameter) in crate::sql::parameters(node.as_text().unwrap_or_default()) {
+                if !parameters.contains(&parameter) && !["today", "now", "user_name"].contains(&parameter.as_str()) {
+                    let nearest = name::nearest(&parameter, parameters.iter().map(String::as_str)).map(str::to_owned);
+                    self.report(ProblemKind::UnknownName, &path, node.inner(offset), &format!(":{parameter}"), format!("there is no parameter `{}` in app/app.toml", name::shown(&parameter)), nearest);
+                }
+            }
+        }
+    }
+}
+
+fn collect_conditions(node: &Node, shape: &'static Shape, path: &mut Vec<Seg>, out: &mut Vec<Vec<Seg>>) {
+    if matches!(shape, Shape::Condition { .. }) {
+        out.push(path.clone());
+    }
+    for entry in node.entries() {
+        if let Some(child) = shape.child(&entry.key) {
+            path.push(Seg::Key(entry.key.clone()));
+            collect_conditions(&entry.node, child, path, out);
+            path.pop();
+        }
+    }
+}

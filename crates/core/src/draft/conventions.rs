@@ -1,0 +1,56 @@
+//! How drafts are made: the `[conventions]` of the workspace.
+
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// How labels are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum LabelCase {
+    /// Member number
+    #[default]
+    Sentence,
+    /// Member Number
+    Title,
+    /// member number
+    Lower,
+}
+
+/// How drafts are made; every part has a default.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Conventions {
+    /// How labels are written.
+    pub label_case: LabelCase,
+    /// Words of names written out in labels.
+    pub abbreviations: BTreeMap<String, String>,
+    /// Languages, the definition's own first.
+    pub languages: Vec<String>,
+    /// Most fields on a drafted list page.
+    pub list_fields: usize,
+    /// Column type → field kind.
+    pub kinds: BTreeMap<String, String>,
+    /// Columns hidden from the start, by pattern.
+    pub sensitive: Vec<String>,
+    /// Columns kept by the database or the application, by pattern: read-only, never on the add page.
+    pub record_keeping: Vec<String>,
+    /// Columns that count changes.
+    pub version_columns: Vec<String>,
+}
+
+impl Default for Conventions {
+    fn default() -> Self {
+        let texts = |list: &[&str]| list.iter().map(|t| (*t).to_owned()).collect();
+        let pairs = [("no", "number"), ("nr", "number"), ("qty", "quantity"), ("dob", "date of birth"), ("pct", "percent"), ("addr", "address")];
+        Conventions {
+            label_case: LabelCase::Sentence,
+            abbreviations: pairs.iter().map(|(a, b)| ((*a).to_owned(), (*b).to_owned())).collect(),
+            languages: texts(&["en"]),
+            list_fields: 8,
+            kinds: BTreeMap::new(),
+            sensitive: texts(&["*password*", "*passwd*", "*secret*", "*token*", "*iban*", "*access_code*", "*_pin", "pin"]),
+            record_keeping: texts(&["created_at", "created_on", "created_by", "updated_at", "updated_on", "updated_by"]),
+            version_columns: texts(&["row_version", "lock_version"]),
+        }
+    }
+}

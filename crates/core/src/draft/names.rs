@@ -1,0 +1,159 @@
+//! Names in use: what drafting takes over, so that elements keep their identity.
+
+use super::path;
+use crate::definition::{FileKey, Index, Node, Tree};
+use crate::name;
+use crate::schema::{Schema, Table};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Entity names by table, field names by columns.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct NamesInUse {
+    entities: BTreeMap<String, String>,
+    fields: BTreeMap<String, BTreeMap<Vec<String>, String>>,
+    taken_entities: BTreeSet<String>,
+    taken_fields: BTreeMap<String, BTreeSet<String>>,
+    left_out: BTreeMap<String, Vec<String>>,
+}
+
+impl NamesInUse {
+    /// Names of the definition, and of the stored draft for what a person deleted from the definition.
+    pub fn of(definition: &Tree, stored: &Tree) -> NamesInUse {
+        let mut names = NamesInUse::default();
+        names.taken_entities.insert("app".to_owned());
+        let (yours, drafted) = (Index::of(definition), Index::of(stored));
+        // A table with several entities is drafted under the one the draft already had.
+        for (entity, known) in &drafted.entities {
+            let still = yours.entities.get(entity).is_some_and(|y| name::same(&y.table, &known.table));
+            let other = yours.of_table(&known.table).next();
+            let name = if still || other.is_none() { entity.as_str() } else { other.map_or(entity.as_str(), |(n, _)| n) };
+            names.entities.entry(name::fold(&known.table)).or_insert_with(|| name.to_owned());
+        }
+        for (entity, known) in &yours.entities {
+            names.entities.entry(name::fold(&known.table)).or_insert_with(|| entity.clone());
+        }
+        for index in [&yours, &drafted] {
+            for (entity, known) in &index.entities {
+                names.taken_entities.insert(entity.clone());
+                let drafted_under = names.entities.get(&name::fold(&known.table)) == Some(entity);
+                // A field of the old draft under an entity name that is used for another table says nothing.
+                let same_table = yours.entities.get(entity).is_none_or(|y| name::same(&y.table, &known.table));
+                if !drafted_under || !same_table {
+                    continue;
+                }
+                for (field, (columns, _)) in &known.fields {
+                    names.taken_fields.entry(entity.clone()).or_default().insert(field.clone());
+                    names.fields.entry(entity.clone()).or_default().entry(folded(columns)).or_insert_with(|| field.clone());
+                }
+            }
+        }
+        for (entity, node) in definition.entities() {
+            let left: Vec<String> = node.get("left_out").map(Node::strings).unwrap_or_default().iter().map(|c| name::fold(&name::read(c))).collect();
+            names.left_out.insert(entity.to_owned(), left);
+        }
+        names
+    }
+
+    /// With a name for every table that has none yet.
+    pub fn completed(&self, schema: &Schema) -> NamesInUse {
+        let mut names = self.clone();
+        for table in &schema.tables {
+            let key = name::fold(&table.name);
+            if !names.entities.contains_key(&key) {
+                let entity = free(&entity_name(&table.name), |n| names.taken_entities.contains(n));
+                names.taken_entities.insert(entity.clone());
+                names.entities.insert(key, entity);
+            }
+        }
+        names
+    }
+
+    /// The entity of a table.
+    pub fn entity(&self, table: &str) -> Option<&str> {
+        self.entities.get(&name::fold(table)).map(String::as_str)
+    }
+
+    /// Whether a column is deliberately not used.
+    pub fn is_left_out(&self, entity: &str, column: &str) -> bool {
+        self.left_out.get(entity).is_some_and(|l| l.contains(&name::fold(column)))
+    }
+
+    /// The fields of a table: each group of columns under its name in use, or a free one near `wanted`.
+    pub fn fields(&self, entity: &str, groups: &[(Vec<String>, String)]) -> Vec<String> {
+        let known = self.fields.get(entity);
+        let mut taken = self.taken_fields.get(entity).cloned().unwrap_or_default();
+        groups
+            .iter()
+            .map(|(columns, wanted)| match known.and_then(|k| k.get(&folded(columns))) {
+                Some(name) => name.clone(),
+                None => {
+                    let name = free(wanted, |n| taken.contains(n));
+                    taken.insert(name.clone());
+                    name
+                }
+            })
+            .collect()
+    }
+
+    /// Renames the stored draft's entities and fields to the names the definition uses for the same tables and columns.
+    pub fn align(stored: &mut Tree, definition: &Tree) {
+        let (yours, drafted) = (Index::of(definition), Index::of(stored));
+        for (entity, known) in &drafted.entities {
+            let Some(mine) = yours.entities.get(entity) else { continue };
+            if !name::same(&mine.table, &known.table) {
+                continue;
+            }
+            for (field, (columns, _)) in &known.fields {
+                if mine.fields.contains_key(field) {
+                    continue;
+                }
+                let renamed = mine.fields.iter().find(|(name, (own, _))| folded(own) == folded(columns) && !known.fields.contains_key(*name));
+                if let Some((name, _)) = renamed {
+                    rename_field(stored, entity, field, name);
+                }
+            }
+        }
+    }
+}
+
+/// Renames a field everywhere in a tree of values (not of bytes).
+fn rename_field(tree: &mut Tree, entity: &str, from: &str, to: &str) {
+    let index = Index::of(tree);
+    let wanted = crate::definition::Referent::Field { entity: entity.to_owned(), field: from.to_owned() };
+    for reference in crate::definition::references(tree, &index, &Schema::default()) {
+        if reference.to == wanted
+            && let Some(node) = tree.files.get_mut(&reference.file).and_then(|root| root.at_path_mut(&reference.path))
+            && let crate::definition::Value::Text(text) = &mut node.value
+        {
+            text.replace_range(reference.at, to);
+        }
+    }
+    if let Some(fields) = tree.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&path(&["field"])))
+        && let crate::definition::Value::Table(entries) = &mut fields.value
+    {
+        entries.iter_mut().filter(|e| e.key == from).for_each(|e| to.clone_into(&mut e.key));
+    }
+}
+
+fn folded(columns: &[String]) -> Vec<String> {
+    columns.iter().map(|c| name::fold(c)).collect()
+}
+
+/// The first of `wanted`, `wanted_2`, `wanted_3`… that isn't taken.
+fn free(wanted: &str, taken: impl Fn(&str) -> bool) -> String {
+    std::iter::once(wanted.to_owned()).chain((2..).map(|n| format!("{wanted}_{n}"))).find(|n| !taken(n)).unwrap_or_default()
+}
+
+/// Lower-cased, anything but letters, digits, `_` and `-` as `_`.
+pub(super) fn entity_name(table: &str) -> String {
+    let name: String = table.to_lowercase().chars().map(|c| if c.is_alphanumeric() || c == '_' || c == '-' { c } else { '_' }).collect();
+    if name.is_empty() { "_".to_owned() } else { name }
+}
+
+/// The name of a field over a foreign key: the column without its `_id`, or the target of a composite one.
+pub(super) fn lookup_name(table: &Table, columns: &[String], target: &str) -> String {
+    let [column] = columns else { return entity_name(target) };
+    let lower = entity_name(column);
+    let stem = lower.strip_suffix("_id").or_else(|| lower.strip_suffix("_no").filter(|s| table.column(s).is_none()));
+    stem.filter(|s| !s.is_empty()).map_or(lower.clone(), str::to_owned)
+}

@@ -1,0 +1,280 @@
+//! What rules share: the model, the statements of every page, and what of their needs the changed schema can't give.
+
+use super::{Input, Remedy};
+use crate::changes::{Change, ChangeKind};
+use crate::definition::{Entity, Model, Page, Problem, validate};
+use crate::name;
+use crate::schema::{Column, Operation, Refusal, Schema, Table};
+use crate::sql::{self, Target};
+use crate::statements::{self, Need, Use, Why};
+use std::collections::BTreeMap;
+
+/// What a statement needs and the changed schema can't give.
+#[derive(Debug, Clone, PartialEq)]
+pub enum What {
+    /// The table or view is gone.
+    Table {
+        /// Its name.
+        table: String,
+        /// What the database says of a view that is still there.
+        broken: Option<String>,
+    },
+    /// The column is gone.
+    Column {
+        /// Its table.
+        table: String,
+        /// Its name.
+        column: String,
+    },
+    /// A condition names something gone.
+    Condition {
+        /// The name.
+        name: String,
+        /// Its table, where it can be told.
+        table: Option<String>,
+        /// Whether it is a table itself.
+        is_table: bool,
+        /// Where in the condition.
+        offset: usize,
+    },
+    /// The write gives a value to what the database writes itself.
+    WrittenByDatabase {
+        /// The table.
+        table: String,
+        /// The column.
+        column: String,
+    },
+    /// The write leaves out what the database insists on.
+    RequiredAbsent {
+        /// The table.
+        table: String,
+        /// The column.
+        column: String,
+    },
+    /// The database refuses the write as a whole.
+    Refused {
+        /// The table.
+        table: String,
+        /// Insert, update or delete.
+        operation: Operation,
+        /// Why.
+        refusal: Refusal,
+    },
+}
+
+/// Something lost, on the pages of one entity where it is missed.
+#[derive(Debug, Clone)]
+pub struct Lost<'a> {
+    /// The entity whose pages are concerned.
+    pub entity: &'a Entity,
+    /// The pages.
+    pub pages: Vec<String>,
+    /// The use that fails: the first of those that fail alike.
+    pub used: Use,
+    /// Every use that fails alike, such as shown and searched.
+    pub uses: Vec<Use>,
+    /// What is lost.
+    pub what: What,
+}
+
+/// What rules look at.
+pub struct Context<'a> {
+    /// What they were given.
+    pub input: Input<'a>,
+    /// The definition as typed values.
+    pub model: &'a Model,
+    lost: Vec<Lost<'a>>,
+    problems: Vec<Problem>,
+}
+
+impl<'a> Context<'a> {
+    /// Gathers what every page needs and can't get.
+    pub(super) fn new(input: Input<'a>, model: &'a Model) -> Context<'a> {
+        let mut context = Context { input, model, lost: Vec::new(), problems: validate(input.tree, input.accepted) };
+        context.lost = context.gather();
+        context
+    }
+
+    /// The changed schema.
+    pub fn changed(&self) -> &'a Schema {
+        self.input.changed
+    }
+
+    /// Everything lost, one entry for each entity, element and loss.
+    pub fn lost(&self) -> &[Lost<'a>] {
+        &self.lost
+    }
+
+    /// The definition's own problems, seen against the accepted schema.
+    pub fn problems(&self) -> &[Problem] {
+        &self.problems
+    }
+
+    /// All entities.
+    pub fn entities(&self) -> impl Iterator<Item = &'a Entity> {
+        self.model.entities.values()
+    }
+
+    /// Pages of an entity that somebody may use.
+    pub fn used_pages(&self, entity: &'a Entity) -> Vec<String> {
+        entity.pages.iter().filter(|p| !statements::users(self.model, entity, p).is_empty()).map(|p| p.name.clone()).collect()
+    }
+
+    fn gather(&self) -> Vec<Lost<'a>> {
+        let mut lost: Vec<Lost<'a>> = Vec::new();
+        for entity in self.model.entities.values() {
+            // Where in `lost` each element of this entity is: linear, however many statements say the same.
+            let mut known: BTreeMap<(Why, String), usize> = BTreeMap::new();
+            for page in &entity.pages {
+                self.gather_page(entity, page, &mut known, &mut lost);
+            }
+        }
+        lost
+    }
+
+    fn gather_page(&self, entity: &'a Entity, page: &Page, known: &mut BTreeMap<(Why, String), usize>, lost: &mut Vec<Lost<'a>>) {
+        let mut seen = std::collections::BTreeSet::new();
+        for statement in statements::of_page(self.model, entity, page) {
+            for used in statement.uses {
+                if !seen.insert(used.clone()) {
+                    continue;
+                }
+                for what in self.fails(&used) {
+                    // One finding for each element and loss; a field's are told page by page.
+                    let why = match &used.why {
+                        Why::Field { field, .. } => Why::Field { field: field.clone(), spot: statements::Spot::Shown },
+                        other => other.clone(),
+                    };
+                    let per_page = matches!(why, Why::Field { .. } | Why::PageCondition | Why::Save);
+                    let key = (why, format!("{what:?}{}", if per_page { page.name.as_str() } else { "" }));
+                    let at = *known.entry(key).or_insert_with(|| {
+                        lost.push(Lost { entity, pages: Vec::new(), used: used.clone(), uses: Vec::new(), what });
+                        lost.len() - 1
+                    });
+                    if let Some(entry) = lost.get_mut(at) {
+                        if !entry.pages.contains(&page.name) {
+                            entry.pages.push(page.name.clone());
+                        }
+                        if !entry.uses.contains(&used) {
+                            entry.uses.push(used.clone());
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    /// What of one need the changed schema can't give.
+    fn fails(&self, used: &Use) -> Vec<What> {
+        let changed = self.input.changed;
+        let readable = |table: &str| changed.table(table).filter(|t| t.broken.is_none());
+        match &used.need {
+            Need::Table(table) => match changed.table(table) {
+                None => vec![What::Table { table: table.clone(), broken: None }],
+                Some(known) => known.broken.iter().map(|message| What::Table { table: table.clone(), broken: Some(message.clone()) }).collect(),
+            },
+            Need::Column { table, column } => match readable(table) {
+                Some(known) if !known.reads(column) => vec![What::Column { table: table.clone(), column: column.clone() }],
+                _ => Vec::new(),
+            },
+            Need::Condition { table, text } => match readable(table) {
+                Some(_) => {
+                    let analysis = sql::analyse(text, table, changed);
+                    let missing = analysis.missing().next().cloned();
+                    missing.into_iter().filter_map(|named| match named.target {
+                        Target::Missing { table, name, is_table } => Some(What::Condition { name, table, is_table, offset: named.at.start }),
+                        _ => None,
+                    }).collect()
+                }
+                None => Vec::new(),
+            },
+            Need::Write { table, operation, columns } => match readable(table) {
+                Some(known) => write_fails(changed, known, *operation, columns),
+                None => Vec::new(),
+            },
+        }
+    }
+
+    /// The change that took a table or column away, and what the merge does about it.
+    pub fn cause_of_loss(&self, table: &str, column: Option<&str>) -> (Option<usize>, Remedy) {
+        let of_column = column.and_then(|c| self.find(|change| {
+            matches!(change.kind, ChangeKind::ColumnDropped | ChangeKind::ColumnRenamed) && name::same(&change.table, table) && change.column.as_deref().is_some_and(|known| name::same(known, c))
+        }));
+        let of_table = || self.find(|change| {
+            matches!(change.kind, ChangeKind::TableDropped | ChangeKind::TableRenamed | ChangeKind::ViewBroken | ChangeKind::TableKindChanged) && name::same(&change.table, table) && change.column.is_none()
+        });
+        match of_column.or_else(of_table) {
+            Some((at, _)) => (Some(at), self.remedy(table, column)),
+            None => (None, Remedy::Hand),
+        }
+    }
+
+    /// What the merge does about a lost name: asks while a rename is likely, else carries it or sets it aside.
+    fn remedy(&self, table: &str, column: Option<&str>) -> Remedy {
+        let open = self.input.comparison.renames.iter().any(|r| {
+            !r.taken && name::same(&r.table, table) && match (&r.column, column) {
+                (Some(known), Some(column)) => name::same(known, column),
+                (None, _) => true,
+                (Some(_), None) => false,
+            }
+        });
+        if self.input.changed.table(table).is_some_and(|t| t.broken.is_some()) {
+            Remedy::Hand
+        } else if open {
+            Remedy::Ask
+        } else {
+            Remedy::Merge
+        }
+    }
+
+    /// The first change of one of these kinds to a column (or to the whole table).
+    pub fn cause(&self, table: &str, column: Option<&str>, kinds: &[ChangeKind]) -> Option<usize> {
+        let names = self.input.comparison.presumed();
+        self.find(|change| {
+            let same_table = name::same(&change.table, table) || name::same(names.table(&change.table), table);
+            let same_column = match (&change.column, column) {
+                (Some(known), Some(column)) => name::same(known, column) || change.to.as_deref().is_some_and(|to| name::same(to, column)),
+                (None, None) => true,
+                _ => false,
+            };
+            kinds.contains(&change.kind) && same_table && same_column
+        })
+        .map(|(at, _)| at)
+    }
+
+    fn find(&self, wanted: impl Fn(&Change) -> bool) -> Option<(usize, &Change)> {
+        self.input.comparison.changes.iter().enumerate().find(|(_, change)| wanted(change))
+    }
+
+    /// How a lost name is told: what became of it.
+    pub fn fate(&self, table: &str, column: Option<&str>) -> String {
+        let subject = column.map_or_else(|| format!("`{}`", name::shown(table)), |c| format!("`{}.{}`", name::shown(table), name::shown(c)));
+        let (cause, _) = self.cause_of_loss(table, column);
+        match cause.and_then(|at| self.input.comparison.changes.get(at)) {
+            Some(change) if matches!(change.kind, ChangeKind::ColumnRenamed | ChangeKind::TableRenamed) && (change.column.is_some() || column.is_none()) => {
+                let words = change.evidence.as_ref().map_or("", |e| e.words());
+                format!("{subject} is gone ({words} renamed to `{}`)", name::shown(change.to.as_deref().unwrap_or_default()))
+            }
+            Some(change) if change.kind == ChangeKind::ViewBroken => format!("{subject} can't be read: {}", name::shown(change.after.as_deref().unwrap_or_default())),
+            Some(_) => format!("{subject} is gone"),
+            None => format!("{subject} isn't in the database"),
+        }
+    }
+}
+
+fn write_fails(schema: &Schema, table: &Table, operation: Operation, columns: &[String]) -> Vec<What> {
+    let written: Vec<&str> = columns.iter().map(String::as_str).collect();
+    if let Some(refusal) = schema.refuses_write(table, operation, &written) {
+        return vec![What::Refused { table: table.name.clone(), operation, refusal }];
+    }
+    let of = |column: &Column| (table.name.clone(), column.name.clone());
+    let by_database = columns.iter().filter_map(|c| table.column(c)).filter(|c| c.written_by_database()).map(|c| {
+        let (table, column) = of(c);
+        What::WrittenByDatabase { table, column }
+    });
+    let absent = table.required_columns().filter(|c| operation == Operation::Insert && !name::contains(columns, &c.name)).map(|c| {
+        let (table, column) = of(c);
+        What::RequiredAbsent { table, column }
+    });
+    by_database.chain(absent).collect()
+}

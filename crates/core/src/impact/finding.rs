@@ -1,0 +1,158 @@
+//! The vocabulary of findings.
+
+use crate::definition::Place;
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+/// How bad it is for the present definition on the changed schema.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Fails when used.
+    Break,
+    /// Works, but wrong, unprotected or lossy.
+    Risk,
+    /// Worth knowing.
+    Note,
+}
+
+impl Severity {
+    /// The word in messages.
+    pub fn word(self) -> &'static str {
+        match self {
+            Severity::Break => "break",
+            Severity::Risk => "risk",
+            Severity::Note => "note",
+        }
+    }
+}
+
+/// What the merge will do about it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Remedy {
+    /// Done for you.
+    Merge,
+    /// A question.
+    Ask,
+    /// Left to a person.
+    Hand,
+    /// Only worth knowing.
+    None,
+}
+
+/// A place in a file.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
+pub struct Location {
+    /// The file, relative to the workspace.
+    pub file: String,
+    /// From 1.
+    pub line: u32,
+    /// In characters, from 1.
+    pub column: u32,
+}
+
+impl From<&Place> for Location {
+    fn from(place: &Place) -> Location {
+        Location { file: place.file.path(), line: place.at.line.max(1), column: place.at.column.max(1) }
+    }
+}
+
+/// Something the maintainer has to know.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
+pub struct Finding {
+    /// The rule's name.
+    pub rule: &'static str,
+    /// How bad it is.
+    pub severity: Severity,
+    /// The entity whose pages are concerned.
+    pub entity: Option<String>,
+    /// Every page of that entity that is concerned.
+    pub pages: Vec<String>,
+    /// Set when it concerns one role alone.
+    pub role: Option<String>,
+    /// The field, where it is about one.
+    pub field: Option<String>,
+    /// Where the element stands.
+    pub at: Option<Location>,
+    /// Index of the change that caused it; absent for what was so before.
+    pub cause: Option<usize>,
+    /// Where on the pages: shown, search, filter, sort.
+    pub places: Vec<String>,
+    /// What is the matter.
+    pub message: String,
+    /// What to do.
+    pub help: String,
+    /// What the merge will do.
+    pub remedy: Remedy,
+}
+
+impl Finding {
+    /// A finding of a rule, to be filled in.
+    pub fn new(rule: &'static str, severity: Severity, message: impl Into<String>) -> Finding {
+        Finding {
+            rule,
+            severity,
+            entity: None,
+            pages: Vec::new(),
+            role: None,
+            field: None,
+            at: None,
+            cause: None,
+            places: Vec::new(),
+            message: message.into(),
+            help: String::new(),
+            remedy: Remedy::Hand,
+        }
+    }
+
+    /// About this entity.
+    #[must_use]
+    pub fn entity(mut self, entity: &str) -> Finding {
+        self.entity = Some(entity.to_owned());
+        self
+    }
+
+    /// On these pages.
+    #[must_use]
+    pub fn pages(mut self, pages: Vec<String>) -> Finding {
+        self.pages = pages;
+        self
+    }
+
+    /// About this field.
+    #[must_use]
+    pub fn field(mut self, field: &str) -> Finding {
+        self.field = Some(field.to_owned());
+        self
+    }
+
+    /// For this role alone.
+    #[must_use]
+    pub fn role(mut self, role: &str) -> Finding {
+        self.role = Some(role.to_owned());
+        self
+    }
+
+    /// At this place.
+    #[must_use]
+    pub fn at(mut self, place: &Place) -> Finding {
+        self.at = Some(Location::from(place));
+        self
+    }
+
+    /// With what to do.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Finding {
+        self.help = help.into();
+        self
+    }
+
+    /// Caused by a change, and what the merge does about it.
+    #[must_use]
+    pub fn because(mut self, (cause, remedy): (Option<usize>, Remedy)) -> Finding {
+        self.cause = cause;
+        self.remedy = remedy;
+        self
+    }
+}

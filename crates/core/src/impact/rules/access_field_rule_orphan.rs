@@ -1,0 +1,37 @@
+//! A role hides or protects a field that is gone.
+
+use super::{Docs, Rule};
+use crate::impact::{Context, Finding, Severity};
+use crate::name::shown;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule { name: "access/field-rule-orphan", severity: Severity::Risk, docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "`hide` or `read_only` of a role names a field whose column is gone.",
+    matters: "A rule that protects nothing is easily lost, and with it the knowledge that something was to be protected.",
+    before: "hide = [\"postcode\"]",
+    after: "keeper.postcode was dropped",
+    to_do: "The merge carries the rule over a rename, or sets it aside and puts it back with the column.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for entity in context.entities() {
+        let Some(table) = context.changed().table(&entity.table.value).filter(|t| t.broken.is_none()) else { continue };
+        for access in &entity.access {
+            for (rule, named) in access.hide.iter().map(|f| ("hides", f)).chain(access.read_only.iter().map(|f| ("protects", f))) {
+                let Some(field) = entity.field(&named.value) else { continue };
+                if let Some(column) = field.columns.iter().find(|c| !table.reads(&c.value)) {
+                    out.push(
+                        Finding::new(RULE.name, RULE.severity, format!("role `{}` {rule} `{}`: {}", shown(&access.role), shown(&field.name), context.fate(&table.name, Some(&column.value))))
+                            .entity(&entity.name)
+                            .field(&field.name)
+                            .role(&access.role)
+                            .at(&named.place)
+                            .because(context.cause_of_loss(&table.name, Some(&column.value))),
+                    );
+                }
+            }
+        }
+    }
+}

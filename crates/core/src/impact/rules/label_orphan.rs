@@ -1,0 +1,47 @@
+//! A label or menu entry speaks of what is gone.
+
+use super::{Docs, Rule};
+use crate::impact::{Context, Finding, Severity};
+use crate::name::shown;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule { name: "label/orphan", severity: Severity::Note, docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "A hand-written label belongs to a field whose column is gone (note), or a menu entry opens an entity whose table is gone (break).",
+    matters: "The label is worth keeping for when the column returns; a menu entry that opens nothing fails when used.",
+    before: "label = \"Yard\" for apiary in the menu",
+    after: "the table apiary was dropped",
+    to_do: "Nothing: the merge sets it aside with what it hung on, and puts it back when that returns.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for entity in context.entities() {
+        let table = &entity.table.value;
+        if context.changed().table(table).is_none() {
+            for item in context.model.app.menu.iter().flat_map(|g| &g.items) {
+                if item.value.split('/').next() == Some(entity.name.as_str()) {
+                    out.push(
+                        Finding::new(RULE.name, Severity::Break, format!("the menu opens `{}`: {}", shown(&item.value), context.fate(table, None)))
+                            .entity(&entity.name)
+                            .at(&item.place)
+                            .because(context.cause_of_loss(table, None)),
+                    );
+                }
+            }
+            continue;
+        }
+        for field in &entity.fields {
+            let gone = field.columns.iter().find(|c| context.changed().table(table).is_some_and(|t| t.broken.is_none() && !t.reads(&c.value)));
+            if let (Some(label), Some(column)) = (&field.label, gone) {
+                out.push(
+                    Finding::new(RULE.name, RULE.severity, format!("the label \"{}\" belongs to a lost column: {}", shown(&label.value), context.fate(table, Some(&column.value))))
+                        .entity(&entity.name)
+                        .field(&field.name)
+                        .at(&label.place)
+                        .because(context.cause_of_loss(table, Some(&column.value))),
+                );
+            }
+        }
+    }
+}

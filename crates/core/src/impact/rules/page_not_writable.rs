@@ -1,0 +1,55 @@
+//! A page saves or deletes where the database takes no writes.
+
+use super::{Docs, Rule};
+use crate::impact::{Context, Finding, Severity, Remedy, What};
+use crate::changes::ChangeKind;
+use crate::name::shown;
+use crate::schema::{Operation, Refusal};
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule { name: "page/not-writable", severity: Severity::Break, docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "A table became a view, a view lost the trigger that made it writable, a trigger names something gone, or a foreign key can't be followed any more.",
+    matters: "The database refuses the statement before it runs: nothing can be saved or deleted.",
+    before: "pages that add and edit harvests",
+    after: "harvest became a view",
+    to_do: "The merge makes an entity over a view read-only; broken triggers and keys have to be mended in the database.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for lost in context.lost() {
+        let What::Refused { table, operation, refusal } = &lost.what else { continue };
+        let verb = match operation {
+            Operation::Insert => "added",
+            Operation::Update => "changed",
+            Operation::Delete => "deleted",
+        };
+        let keys = [ChangeKind::ForeignKeyAdded, ChangeKind::ForeignKeyDropped, ChangeKind::TableDropped, ChangeKind::UniqueDropped, ChangeKind::PrimaryKeyChanged, ChangeKind::ColumnDropped];
+        let (reason, cause, remedy) = match refusal {
+            Refusal::ReadOnlyView => {
+                let cause = context.cause(table, None, &[ChangeKind::TableKindChanged, ChangeKind::TriggerChanged]);
+                (format!("`{}` is a view", shown(table)), cause, Remedy::Merge)
+            }
+            Refusal::Trigger { trigger, message } => {
+                let cause = context.cause(table, None, &[ChangeKind::TriggerChanged]);
+                (format!("trigger `{}` fails: {}", shown(trigger), shown(message)), cause, Remedy::Hand)
+            }
+            Refusal::TargetMissing { key } => {
+                let cause = context.cause(&key.table, None, &[ChangeKind::TableDropped, ChangeKind::TableRenamed]);
+                (format!("the foreign key over `{}` points at `{}`, which is gone", key.columns.join(", "), shown(&key.table)), cause, Remedy::Hand)
+            }
+            Refusal::Mismatch { from, key } => {
+                let cause = context.cause(&key.table, None, &keys).or_else(|| context.cause(from, None, &keys));
+                (format!("the foreign key of `{}` over `{}` doesn't fit the columns it points at in `{}`", shown(from), key.columns.join(", "), shown(&key.table)), cause, Remedy::Hand)
+            }
+        };
+        out.push(
+            Finding::new(RULE.name, RULE.severity, format!("no record can be {verb}: {reason}"))
+                .entity(&lost.entity.name)
+                .pages(lost.pages.clone())
+                .at(&lost.used.place)
+                .because((cause, remedy)),
+        );
+    }
+}

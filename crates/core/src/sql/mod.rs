@@ -1,0 +1,12 @@
+//! What a piece of SQL or a template names, and renaming those names in place.
+//!
+//! A parser reads the SQL; nothing is found by searching text. Positions are byte ranges in the fragment,
+//! so that a rename replaces only the name's own characters.
+
+mod fragment;
+mod template;
+mod text;
+
+pub use fragment::{Analysis, Named, Target, analyse, rename_in};
+pub use template::{Part, Template, parse as parse_template};
+pub use text::{mentions_word, parameters, same_text};

@@ -1,0 +1,54 @@
+//! Comparing SQL texts by their tokens.
+
+use crate::name;
+use sqlparser::dialect::SQLiteDialect;
+use sqlparser::tokenizer::{Token, Tokenizer};
+
+/// Whether two texts are the same but for white space, comments, case, quoting, and names for which `turns(old, new)` holds.
+pub fn same_text(before: &str, after: &str, turns: impl Fn(&str, &str) -> bool) -> bool {
+    let (Some(before), Some(after)) = (tokens(before), tokens(after)) else { return false };
+    before.len() == after.len()
+        && before.iter().zip(&after).all(|pair| match pair {
+            (Token::Word(a), Token::Word(b)) => name::same(&a.value, &b.value) || turns(&a.value, &b.value),
+            (a, b) => a == b,
+        })
+}
+
+/// Whether one of the names stands in the text as an identifier: all that can be said of SQL that can't be analysed.
+pub fn mentions_word(text: &str, names: &[&str]) -> bool {
+    tokens(text).is_none_or(|tokens| tokens.iter().any(|token| matches!(token, Token::Word(word) if name::contains(names, &word.value))))
+}
+
+fn tokens(text: &str) -> Option<Vec<Token>> {
+    let mut tokens = Tokenizer::new(&SQLiteDialect {}, text).tokenize().ok()?;
+    tokens.retain(|token| !matches!(token, Token::Whitespace(_)));
+    Some(tokens)
+}
+
+/// The `:parameters` of a text with the byte each starts at.
+pub fn parameters(text: &str) -> Vec<(usize, String)> {
+    let Ok(tokens) = Tokenizer::new(&SQLiteDialect {}, text).tokenize_with_location() else { return Vec::new() };
+    let mut found = Vec::new();
+    for pair in tokens.windows(2) {
+        if let [colon, word] = pair
+            && colon.token == Token::Colon
+            && let Token::Word(name) = &word.token
+        {
+            let line_start: usize = text.split_inclusive('\n').take(usize::try_from(colon.span.start.line).unwrap_or(1).saturating_sub(1)).map(str::len).sum();
+            let column = usize::try_from(colon.span.start.column).unwrap_or(1).saturating_sub(1);
+            let offset = text[line_start..].char_indices().nth(column).map_or(text.len(), |(at, _)| line_start + at);
+            found.push((offset, name.value.clone()));
+        }
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn parameters_are_found_but_not_inside_strings() {
+        let text = "a = :user_keeper AND ü = ':x' AND b > :today";
+        let found: Vec<_> = super::parameters(text).into_iter().map(|(at, name)| (text[at..].starts_with(&format!(":{name}")), name)).collect();
+        assert_eq!(found, [(true, "user_keeper".to_owned()), (true, "today".to_owned())]);
+    }
+}

@@ -1,0 +1,100 @@
+//! A source as it is named on the command line or in the configuration.
+
+use crate::sqlite;
+use std::fmt;
+use std::path::{Path, PathBuf};
+use ysomorph_core::schema::{Schema, SnapshotError};
+
+/// A place a schema can be read from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Source {
+    /// `sqlite:FILE`
+    Sqlite(PathBuf),
+    /// `snapshot:FILE`
+    Snapshot(PathBuf),
+}
+
+/// Why a schema can't be read.
+#[derive(Debug, thiserror::Error)]
+pub enum SourceError {
+    /// The text names no source.
+    #[error("`{0}` is not a source this version reads")]
+    Unknown(String),
+    /// An environment variable in the text isn't set.
+    #[error("the environment has no variable `{0}`")]
+    Environment(String),
+    /// The file can't be opened.
+    #[error("cannot open the database `{}`: {reason}", path.display())]
+    Open {
+        /// The file.
+        path: PathBuf,
+        /// What came back.
+        reason: String,
+    },
+    /// The database refused to tell its schema.
+    #[error("cannot read the schema of `{}`: {reason}", path.display())]
+    Read {
+        /// The file.
+        path: PathBuf,
+        /// What came back.
+        reason: String,
+    },
+    /// The snapshot isn't one.
+    #[error("cannot read the snapshot `{}`: {source}", path.display())]
+    Snapshot {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong with it.
+        source: SnapshotError,
+    },
+}
+
+impl Source {
+    /// Reads a source's name. `${NAME}` stands for the environment variable, asked through `environment`.
+    /// A relative file is taken from `base`.
+    pub fn parse(text: &str, base: &Path, environment: impl Fn(&str) -> Option<String>) -> Result<Source, SourceError> {
+        let full = expand(text, environment)?;
+        if let Some(file) = full.strip_prefix("sqlite:") {
+            return Ok(Source::Sqlite(base.join(file)));
+        }
+        if let Some(file) = full.strip_prefix("snapshot:") {
+            return Ok(Source::Snapshot(base.join(file)));
+        }
+        // The text may hold a password: only its scheme is repeated.
+        let scheme = text.split_once(':').map_or(text, |(scheme, _)| scheme);
+        Err(SourceError::Unknown(if text.contains(':') { format!("{scheme}:…") } else { text.to_owned() }))
+    }
+
+    /// Reads the schema; nothing is written.
+    pub fn read(&self) -> Result<Schema, SourceError> {
+        match self {
+            Source::Sqlite(path) => sqlite::read(path),
+            Source::Snapshot(path) => {
+                let text = std::fs::read_to_string(path).map_err(|error| SourceError::Open { path: path.clone(), reason: error.to_string() })?;
+                Schema::from_snapshot(&text).map_err(|source| SourceError::Snapshot { path: path.clone(), source })
+            }
+        }
+    }
+}
+
+impl fmt::Display for Source {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Source::Sqlite(path) => write!(f, "sqlite:{}", path.display()),
+            Source::Snapshot(path) => write!(f, "snapshot:{}", path.display()),
+        }
+    }
+}
+
+fn expand(text: &str, environment: impl Fn(&str) -> Option<String>) -> Result<String, SourceError> {
+    let mut out = String::new();
+    let mut rest = text;
+    while let Some((before, after)) = rest.split_once("${") {
+        let Some((name, tail)) = after.split_once('}') else { break };
+        out.push_str(before);
+        out.push_str(&environment(name).ok_or_else(|| SourceError::Environment(name.to_owned()))?);
+        rest = tail;
+    }
+    out.push_str(rest);
+    Ok(out)
+}

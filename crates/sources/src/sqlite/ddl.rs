@@ -1,0 +1,187 @@
+//! What SQLite's pragmas leave out, read from the stored CREATE statements: CHECK, generated expressions,
+//! deferred keys, what a trigger answers. A small scanner over words, parentheses and quotes; the text kept
+//! is always a slice of the source.
+
+use ysomorph_core::name;
+use ysomorph_core::schema::{Check, Operation};
+
+/// A token of a CREATE statement.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Token<'a> {
+    text: &'a str,
+    start: usize,
+    depth: usize,
+}
+
+impl Token<'_> {
+    fn is(&self, word: &str) -> bool {
+        self.text.eq_ignore_ascii_case(word)
+    }
+
+    fn end(&self) -> usize {
+        self.start + self.text.len()
+    }
+
+    /// The name it stands for, quotes removed.
+    fn name(&self) -> String {
+        let bare = |text: &str, quote: &str| text.trim_matches(|c| quote.contains(c)).replace(&quote.repeat(2), quote);
+        match self.text.chars().next() {
+            Some('"') => bare(self.text, "\""),
+            Some('`') => bare(self.text, "`"),
+            Some('\'') => bare(self.text, "'"),
+            Some('[') => self.text.trim_matches(|c| c == '[' || c == ']').to_owned(),
+            _ => self.text.to_owned(),
+        }
+    }
+}
+
+/// Words, quoted names and strings, and single punctuation marks; comments and white space left out.
+fn tokens(sql: &str) -> Vec<Token<'_>> {
+    let bytes = sql.as_bytes();
+    let (mut out, mut at, mut depth) = (Vec::new(), 0, 0usize);
+    while at < bytes.len() {
+        let rest = &sql[at..];
+        let first = bytes[at];
+        let length = if rest.starts_with("--") {
+            at += rest.find('\n').unwrap_or(rest.len());
+            continue;
+        } else if rest.starts_with("/*") {
+            at += rest.find("*/").map_or(rest.len(), |end| end + 2);
+            continue;
+        } else if first.is_ascii_whitespace() {
+            at += 1;
+            continue;
+        } else if matches!(first, b'"' | b'\'' | b'`') {
+            quoted_length(rest, char::from(first))
+        } else if first == b'[' {
+            rest.find(']').map_or(rest.len(), |end| end + 1)
+        } else if first.is_ascii_alphanumeric() || first == b'_' || first >= 0x80 {
+            rest.find(|c: char| !(c.is_alphanumeric() || c == '_' || c == '$' || !c.is_ascii())).unwrap_or(rest.len())
+        } else {
+            1
+        };
+        if first == b')' {
+            depth = depth.saturating_sub(1);
+        }
+        out.push(Token { text: &rest[..length], start: at, depth });
+        if first == b'(' {
+            depth += 1;
+        }
+        at += length;
+    }
+    out
+}
+
+fn quoted_length(text: &str, quote: char) -> usize {
+    let mut at = 1;
+    while let Some(next) = text[at..].find(quote) {
+        at += next + 1;
+        if text[at..].starts_with(quote) {
+            at += 1;
+        } else {
+            return at;
+        }
+    }
+    text.len()
+}
+
+/// The text inside the parentheses that open at `open`.
+fn inside<'a>(sql: &'a str, tokens: &[Token<'_>], open: usize) -> Option<&'a str> {
+    let opening = tokens.get(open).filter(|t| t.text == "(")?;
+    let closing = tokens[open + 1..].iter().find(|t| t.text == ")" && t.depth == opening.depth)?;
+    Some(sql[opening.end()..closing.start].trim())
+}
+
+/// The CHECK constraints of a CREATE TABLE.
+pub fn checks(sql: &str) -> Vec<Check> {
+    let tokens = tokens(sql);
+    let mut found = Vec::new();
+    for (at, token) in tokens.iter().enumerate() {
+        if token.depth == 1 && token.is("check")
+            && let Some(expression) = inside(sql, &tokens, at + 1)
+        {
+            let named = at >= 2 && tokens[at - 2].is("constraint");
+            found.push(Check { name: named.then(|| tokens[at - 1].name()), expression: expression.to_owned() });
+        }
+    }
+    found
+}
+
+/// The expression of a generated column.
+pub fn generated_expression(sql: &str, column: &str) -> Option<String> {
+    let tokens = tokens(sql);
+    let mut definition_start = true;
+    let mut in_column = false;
+    for (at, token) in tokens.iter().enumerate() {
+        if token.depth == 0 && token.text == "(" || token.depth == 1 && token.text == "," {
+            definition_start = true;
+            continue;
+        }
+        if token.depth != 1 {
+            continue;
+        }
+        if definition_start {
+            in_column = name::same(&token.name(), column);
+            definition_start = false;
+        } else if in_column && token.is("as") {
+            return inside(sql, &tokens, at + 1).map(str::to_owned);
+        }
+    }
+    None
+}
+
+/// For each REFERENCES clause in order: whether it is checked at the end of the transaction.
+pub fn deferred_references(sql: &str) -> Vec<bool> {
+    let tokens = tokens(sql);
+    let mut found: Vec<bool> = Vec::new();
+    for (at, token) in tokens.iter().enumerate().filter(|(_, t)| t.depth == 1) {
+        if token.is("references") {
+            found.push(false);
+        } else if token.is("initially") && tokens.get(at + 1).is_some_and(|t| t.is("deferred"))
+            && let Some(last) = found.last_mut()
+        {
+            *last = true;
+        }
+    }
+    found
+}
+
+/// A view's SELECT: what follows AS.
+pub fn view_select(sql: &str) -> &str {
+    let tokens = tokens(sql);
+    tokens.iter().find(|t| t.depth == 0 && t.is("as")).map_or(sql, |t| sql[t.end()..].trim())
+}
+
+/// The write a trigger answers, and whether it stands in for it.
+pub fn trigger_event(sql: &str) -> Option<(Operation, bool)> {
+    let tokens = tokens(sql);
+    let mut instead_of = false;
+    for (at, token) in tokens.iter().enumerate() {
+        instead_of |= token.is("instead") && tokens.get(at + 1).is_some_and(|t| t.is("of"));
+        let operation = match token.text.to_ascii_lowercase().as_str() {
+            "insert" => Operation::Insert,
+            "update" => Operation::Update,
+            "delete" => Operation::Delete,
+            "begin" => return None,
+            _ => continue,
+        };
+        return Some((operation, instead_of));
+    }
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_stored_statement_tells_what_pragmas_do_not() {
+        let sql = "CREATE TABLE t ( -- a, b\n a INT CHECK (a IN (1, 2)), \"b c\" TEXT GENERATED ALWAYS AS (upper('x)' || a)) STORED,\n d INT REFERENCES u (id) DEFERRABLE INITIALLY DEFERRED, e INT REFERENCES u,\n CONSTRAINT \"two\" CHECK (a > d))";
+        let checks = checks(sql);
+        assert_eq!(checks.iter().map(|c| (c.name.as_deref(), c.expression.as_str())).collect::<Vec<_>>(), [(None, "a IN (1, 2)"), (Some("two"), "a > d")]);
+        assert_eq!(generated_expression(sql, "b c").as_deref(), Some("upper('x)' || a)"));
+        assert_eq!(deferred_references(sql), [true, false]);
+        assert_eq!(view_select("CREATE VIEW \"as\" AS\n SELECT 1 AS x"), "SELECT 1 AS x");
+        assert_eq!(trigger_event("CREATE TRIGGER x INSTEAD OF UPDATE OF a ON v BEGIN DELETE FROM t; END"), Some((Operation::Update, true)));
+    }
+}

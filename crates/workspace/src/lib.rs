@@ -1,0 +1,2 @@
+//! Ysomorph's workspace.
+pub mod toml;

@@ -1,0 +1,13 @@
+//! Lossless TOML: reading with positions, and edits as byte splices.
+//!
+//! Everything outside a splice is the same by construction. Bytes of a file fall into *units*: a line with the
+//! comments directly above it, a block with its header, a member of an array with its comma. A unit that is
+//! taken out and put back where it was gives the same bytes.
+
+mod layout;
+mod parse;
+mod render;
+mod strings;
+
+pub use parse::{ParseError, Parsed, parse};
+pub use render::{file as render_file, value as render_value};
