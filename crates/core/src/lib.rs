@@ -8,3 +8,4 @@ pub mod definition;
 pub mod draft;
 pub mod statements;
 pub mod impact;
+pub mod merge;

@@ -14,5 +14,5 @@ mod validate;
 pub use model::{Access, App, Entity, Field, Lookup, MenuGroup, Model, Page, PageKind, Place, Spanned};
 pub use node::{At, Entry, FileKey, Node, Seg, Tree, Value, display_path};
 pub use references::{Index, Reference, Referent, references, references_in};
-pub use shape::{APP, ENTITY, FIELD_KINDS, Key, OnGone, Role, Shape, shape_of, template_scope};
+pub use shape::{FIELD_KINDS, Key, Loss, OnGone, Role, Shape, at_path, shape_of};
 pub use validate::{Problem, ProblemKind, validate};

@@ -88,6 +88,19 @@ impl Index {
         self.entities.get(entity)?.fields.get(field)?.1.as_deref()
     }
 
+    /// The same entities over tables under other names.
+    pub fn renamed(&self, map: &crate::rename::RenameMap) -> Index {
+        let mut index = self.clone();
+        for entity in index.entities.values_mut() {
+            let old = entity.table.clone();
+            for columns in entity.fields.values_mut().map(|f| &mut f.0).chain([&mut entity.key]) {
+                columns.iter_mut().for_each(|c| *c = map.column(&old, c).to_owned());
+            }
+            entity.table = map.table(&old).to_owned();
+        }
+        index
+    }
+
     /// The entities of a table.
     pub fn of_table<'a>(&'a self, table: &'a str) -> impl Iterator<Item = (&'a str, &'a EntityNames)> {
         self.entities.iter().filter(move |(_, e)| name::same(&e.table, table)).map(|(n, e)| (n.as_str(), e))

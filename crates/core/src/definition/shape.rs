@@ -201,7 +201,42 @@ pub fn shape_of(file: &super::FileKey) -> &'static Shape {
     }
 }
 
-/// Whether a template or condition is about the lookup's target.
-pub fn template_scope(shape: &Shape) -> bool {
-    matches!(shape, Shape::Template { of_target: true } | Shape::Condition { of_target: true })
+/// What of the definition goes when a name at a place is gone.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Loss {
+    /// The member of the array.
+    Member,
+    /// What the key says.
+    Key(OnGone),
+}
+
+/// The shape at a place of a file, and for a name there: how many steps lead to the element that goes when the
+/// name is gone, and how it goes.
+pub fn at_path(file: &super::FileKey, path: &[super::Seg]) -> Option<(Shape, usize, Loss)> {
+    let mut shape = *shape_of(file);
+    let mut loss = (0, Loss::Key(OnGone::RemoveFile));
+    for (depth, seg) in path.iter().enumerate() {
+        shape = match (shape, seg) {
+            (Shape::Record(keys), super::Seg::Key(name)) => {
+                let key = self_keys(keys, name)?;
+                loss = (depth + 1, Loss::Key(key.on_gone));
+                key.shape
+            }
+            (Shape::Named(inner), super::Seg::Key(_)) => {
+                loss = (depth + 1, Loss::Key(OnGone::Remove));
+                *inner
+            }
+            (Shape::Records { keys, .. }, super::Seg::Index(_)) => {
+                loss = (depth + 1, Loss::Member);
+                Shape::Record(keys)
+            }
+            (Shape::Set(role), super::Seg::Index(_)) => {
+                loss = (depth + 1, Loss::Member);
+                Shape::Name(role)
+            }
+            (Shape::Names(role), super::Seg::Index(_)) => Shape::Name(role),
+            _ => return None,
+        };
+    }
+    Some((shape, loss.0, loss.1))
 }

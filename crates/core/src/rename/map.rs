@@ -98,7 +98,8 @@ impl RenameMap {
         if self.is_empty() {
             return schema.clone();
         }
-        Schema::new(schema.engine, schema.tables.iter().map(|table| self.applied_to_table(table)).collect())
+        let tables = schema.tables.iter().map(|table| self.applied_to_table(table)).collect();
+        Schema { outside: schema.outside.clone(), ..Schema::new(schema.engine, tables) }
     }
 
     /// One table under its new names.

@@ -14,6 +14,9 @@ pub struct Snapshot {
     pub engine: Engine,
     /// Tables and views, sorted by name.
     pub tables: Vec<Table>,
+    /// Tables that exist but aren't read.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub outside: Vec<String>,
 }
 
 /// Why a snapshot can't be read.
@@ -32,7 +35,7 @@ impl Schema {
     pub fn from_snapshot(text: &str) -> Result<Schema, SnapshotError> {
         let snapshot: Snapshot = serde_json::from_str(text)?;
         match snapshot.format {
-            1 => Ok(Schema::new(snapshot.engine, snapshot.tables)),
+            1 => Ok(Schema { outside: snapshot.outside, ..Schema::new(snapshot.engine, snapshot.tables) }),
             other => Err(SnapshotError::Format(other)),
         }
     }
@@ -49,7 +52,11 @@ impl Schema {
             }
             out.push_str("\n    }");
         }
-        out.push_str("\n  ]\n}\n");
+        out.push_str("\n  ]");
+        if !self.outside.is_empty() {
+            out.push_str(&format!(",\n  \"outside\": {}", line(&serde_json::to_value(&self.outside))));
+        }
+        out.push_str("\n}\n");
         out
     }
 }

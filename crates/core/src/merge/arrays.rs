@@ -1,0 +1,251 @@
+//! Ownership in arrays: members come in relative to the neighbours they have in the draft, members the draft
+//! lost go, and what a person ordered is never reordered.
+
+use super::element::{Element, member_key};
+use super::memory::Fact;
+use super::ownership::{Drafts, Kept, Owner, Side, before_in};
+use crate::definition::{Node, Shape, Value};
+
+fn keys(node: Option<&Node>) -> Vec<String> {
+    node.map(|n| n.items().iter().map(member_key).collect()).unwrap_or_default()
+}
+
+fn item<'a>(node: Option<&'a Node>, key: &str) -> Option<&'a Node> {
+    node?.items().iter().find(|i| member_key(i) == key)
+}
+
+impl Owner<'_> {
+    /// An array of names.
+    pub(super) fn set(&mut self, element: &Element, drafts: Drafts<'_>, around: Option<&Node>) {
+        let yours = self.editor.get(element).cloned();
+        let hand_laid = self.side == Side::Yours && self.placement.is_hand_laid(element);
+        let (d, p0, p1) = (keys(drafts.d), keys(drafts.p0), keys(drafts.p1));
+        let Some(yours) = yours else {
+            let fresh: Vec<Node> = drafts.p1.map(Node::items).unwrap_or_default().iter().filter(|i| self.placement.may_enter(self.side, element, &member_key(i))).cloned().collect();
+            let was_there = !d.is_empty() || !p0.is_empty();
+            if !fresh.is_empty() && !was_there {
+                self.add_array(element, Node::new(Value::List(fresh)), around);
+            }
+            return;
+        };
+        let y = keys(Some(&yours));
+        if !hand_laid {
+            for lost in p0.iter().filter(|m| !p1.contains(m) && y.contains(m)) {
+                let member = element.member(lost);
+                if !self.is_marked(&member) {
+                    self.editor.remove(&member, Fact::Draft, "the draft no longer has it");
+                    let inserted = self.inserted.contains(element);
+                    if inserted && self.editor.get(element).is_some_and(|n| n.items().is_empty()) {
+                        self.editor.remove(element, Fact::Container, "nothing is left in it");
+                    }
+                }
+            }
+        }
+        for new in p1.iter().filter(|m| !p0.contains(m)) {
+            if y.contains(new) {
+                if !d.contains(new) && self.side == Side::Yours {
+                    self.marks.insert(element.member(new), item(Some(&yours), new).cloned());
+                }
+                continue;
+            }
+            let deleted = d.contains(new);
+            if !deleted && self.placement.may_enter(self.side, element, new) && self.placement.enters_page(self.side, element, new, hand_laid) {
+                self.enter(element, new, &p1, item(drafts.p1, new));
+            }
+        }
+        if self.side == Side::Yours {
+            let now = keys(self.editor.get(element));
+            if now != d && now != p1 {
+                self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: drafts.p1.cloned(), concerned: p0 != p1 });
+            }
+        }
+    }
+
+    fn is_marked(&self, member: &Element) -> bool {
+        self.marks.get(member).is_some_and(|value| value.as_ref() == self.editor.get(member))
+    }
+
+    fn add_array(&mut self, element: &Element, value: Node, around: Option<&Node>) {
+        let waiting = self.editor.removed(element).filter(|p| matches!(p.fact, Fact::Draft | Fact::Container)).map(|p| p.id);
+        if let Some(id) = waiting
+            && self.editor.put_back(id, "the draft has it again")
+        {
+            for member in value.items() {
+                let all: Vec<String> = value.items().iter().map(member_key).collect();
+                if !keys(self.editor.get(element)).contains(&member_key(member)) {
+                    self.enter(element, &member_key(member), &all, Some(member));
+                }
+            }
+            return;
+        }
+        self.editor.insert(element, value, before_in(around, element.last()), "new in the draft");
+        self.inserted.insert(element.clone());
+    }
+
+    /// Lets a member in: in its own bytes where it was here before, else next to its neighbour in the draft.
+    pub(super) fn enter(&mut self, element: &Element, member: &str, order: &[String], value: Option<&Node>) {
+        let Some(value) = value.cloned() else { return };
+        let target = element.member(member);
+        if let Some(id) = self.editor.removed(&target).filter(|p| p.fact == Fact::Draft).map(|p| p.id)
+            && self.editor.put_back(id, "the draft has it again")
+        {
+            return;
+        }
+        let there = keys(self.editor.get(element));
+        let own = order.iter().position(|k| k == member).unwrap_or(order.len());
+        let position = |k: &String| there.iter().position(|t| t == k);
+        let index = order[..own].iter().rev().find_map(position).map(|at| at + 1).or_else(|| order.iter().skip(own + 1).find_map(position)).unwrap_or(there.len());
+        self.editor.insert_member(element, index, value, "new in the draft");
+    }
+
+    /// An array of tables: sections, menu groups. They match by title, else by most shared members.
+    pub(super) fn records(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>, around: Option<&Node>) {
+        let Shape::Records { keys: record, .. } = shape else { return };
+        let yours = self.editor.get(element).cloned();
+        let Some(yours) = yours else {
+            let flat = self.side == Side::Yours && self.placement.is_hand_laid(element);
+            if let Some(p1) = drafts.p1.filter(|p| !p.items().is_empty() && drafts.p0.is_none() && drafts.d.is_none() && !flat) {
+                self.add_array(element, p1.clone(), around);
+            }
+            return;
+        };
+        let hand_laid = self.side == Side::Yours && self.placement.is_hand_laid(element);
+        let matching = Matching::of(&yours, drafts);
+        let mut previous: Option<String> = None;
+        for row in drafts.p1.map(Node::items).unwrap_or_default() {
+            let title = member_key(row);
+            let before = item(drafts.p0, &title);
+            if let Some(own) = matching.yours_for(&title) {
+                let member = element.member(&own);
+                let own_drafts = Drafts { d: matching.row(drafts.d, &own), p0: matching.row(drafts.p0, &own), p1: Some(row) };
+                for key in record {
+                    self.record_key(&member.key(key.name), key.shape, own_drafts.key(key.name));
+                }
+                // Its title may have followed the draft.
+                previous = Some(if self.editor.get(&member).is_some() { own } else { title });
+            } else if before.is_none() {
+                self.new_row(element, row, previous.as_deref(), hand_laid);
+                previous = Some(title);
+            } else {
+                self.emptied_row(element, row, before, hand_laid);
+            }
+        }
+        if !hand_laid {
+            for row in drafts.p0.map(Node::items).unwrap_or_default() {
+                let title = member_key(row);
+                let gone = item(drafts.p1, &title).is_none();
+                let member = element.member(&title);
+                if gone && self.editor.get(&member).is_some_and(|y| y == row || y.items().is_empty() && keys(y.get("fields")).is_empty() && keys(y.get("items")).is_empty()) {
+                    self.editor.remove(&member, Fact::Draft, "the draft no longer has it");
+                }
+            }
+        }
+    }
+
+    fn record_key(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>) {
+        match shape {
+            Shape::Set(_) => self.set(element, drafts, None),
+            // A section's title is what it is recognised by; it follows only where nobody touched it.
+            _ => {
+                let yours = self.editor.get(element).cloned();
+                let owned = yours.as_ref() == drafts.d || yours.as_ref() == drafts.p0;
+                if let (true, Some(p1)) = (owned && drafts.p0 != drafts.p1, drafts.p1) {
+                    self.editor.set(element, p1.clone(), Fact::Draft, "follows the draft");
+                }
+            }
+        }
+    }
+
+    /// A section or group that is new in the draft, with those of its members that may come in.
+    fn new_row(&mut self, element: &Element, row: &Node, after: Option<&str>, hand_laid: bool) {
+        let mut row = row.clone();
+        for list in ["fields", "items"] {
+            let Some(inner) = row.get(list).cloned() else { continue };
+            let kept: Vec<Node> = inner.items().iter().filter(|i| self.placement.may_enter(self.side, element, &member_key(i)) && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)).cloned().collect();
+            if kept.is_empty() {
+                return;
+            }
+            row.set(list, Node::new(Value::List(kept)));
+        }
+        let title = member_key(&row);
+        if let Some(id) = self.editor.removed(&element.member(&title)).filter(|p| p.fact == Fact::Draft && p.was.as_ref() == Some(&row)).map(|p| p.id)
+            && self.editor.put_back(id, "the draft has it again")
+        {
+            return;
+        }
+        let there = keys(self.editor.get(element));
+        let index = after.and_then(|a| there.iter().position(|t| t == a)).map_or(if hand_laid { there.len() } else { 0 }, |at| at + 1);
+        self.editor.insert_member(element, index, row, "new in the draft");
+    }
+
+    /// New members of a section that isn't there: it was set aside empty and comes back with them; a section a
+    /// person took out stays out, and the members go to the last one.
+    fn emptied_row(&mut self, element: &Element, row: &Node, before: Option<&Node>, hand_laid: bool) {
+        let list = if row.get("items").is_some() { "items" } else { "fields" };
+        let old = keys(before.and_then(|b| b.get(list)));
+        let order = keys(row.get(list));
+        let new: Vec<String> = order.iter().filter(|m| !old.contains(m) && self.placement.may_enter(self.side, element, m) && self.placement.enters_page(self.side, element, m, hand_laid)).cloned().collect();
+        if new.is_empty() {
+            return;
+        }
+        let own = element.member(&member_key(row));
+        let back = self.editor.removed(&own).map(|p| p.id);
+        let target = match back {
+            Some(id) if self.editor.put_back(id, "something belongs there again") => own,
+            _ => match keys(self.editor.get(element)).last() {
+                Some(last) if list == "fields" => element.member(last),
+                _ => return,
+            },
+        };
+        for member in new {
+            self.enter(&target.key(list), &member, &order, item(row.get(list), &member));
+        }
+    }
+}
+
+/// Which of a person's sections is which of the draft's.
+struct Matching {
+    /// Draft title → yours.
+    pairs: Vec<(String, String)>,
+}
+
+impl Matching {
+    fn of(yours: &Node, drafts: Drafts<'_>) -> Matching {
+        let mut pairs: Vec<(String, String)> = Vec::new();
+        let own = keys(Some(yours));
+        for title in &own {
+            pairs.push((title.clone(), title.clone()));
+        }
+        for draft in [drafts.p1, drafts.p0, drafts.d].into_iter().flatten() {
+            let titles = keys(Some(draft));
+            for row in draft.items() {
+                let title = member_key(row);
+                if pairs.iter().any(|(t, _)| *t == title) {
+                    continue;
+                }
+                let free = yours.items().iter().filter(|y| !titles.contains(&member_key(y)) && !pairs.iter().any(|(t, o)| *o == member_key(y) && t != o && titles.contains(t)));
+                let best = free.map(|y| (shared(row, y), member_key(y))).filter(|(count, _)| *count > 0).max_by_key(|(count, _)| *count);
+                if let Some((_, own)) = best {
+                    pairs.push((title, own));
+                }
+            }
+        }
+        Matching { pairs }
+    }
+
+    fn yours_for(&self, title: &str) -> Option<String> {
+        self.pairs.iter().find(|(t, _)| t == title).map(|(_, own)| own.clone())
+    }
+
+    /// The row of a draft that one of yours is.
+    fn row<'a>(&self, draft: Option<&'a Node>, own: &str) -> Option<&'a Node> {
+        let direct = item(draft, own);
+        direct.or_else(|| self.pairs.iter().filter(|(_, o)| o == own).find_map(|(t, _)| item(draft, t)))
+    }
+}
+
+fn shared(a: &Node, b: &Node) -> usize {
+    let members = |n: &Node| keys(n.get("fields").or(n.get("items")));
+    let b = members(b);
+    members(a).iter().filter(|m| b.contains(m)).count()
+}

@@ -1,0 +1,176 @@
+//! Where new fields may go: pages laid out by hand take only what a person let in.
+
+use super::element::{Element, member_key};
+use super::ownership::{Drafts, Side};
+use super::questions::{Question, about_field};
+use crate::definition::{Index, Node, Tree, Value};
+use crate::name;
+use crate::schema::Schema;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// What new fields do where nobody answered (`[merge] new_fields`).
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, serde::Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum NewFields {
+    /// Ask.
+    #[default]
+    Ask,
+    /// Place them.
+    Append,
+    /// Leave them off.
+    LeaveOut,
+}
+
+/// Decisions about layout for one merge.
+#[derive(Debug, Default)]
+pub(super) struct Placement {
+    hand_laid: BTreeSet<(String, String)>,
+    /// By entity: new fields and the hand-laid pages they go on.
+    pages: BTreeMap<String, BTreeMap<String, BTreeSet<String>>>,
+    /// New fields that are hidden because what they may replace was.
+    pub hidden: BTreeSet<(String, String)>,
+    key_titles: BTreeMap<String, String>,
+    columns: BTreeMap<(String, String), String>,
+    /// The questions, answered or not.
+    pub questions: Vec<Question>,
+    /// By entity: fields over columns that are new.
+    pub new_fields: BTreeMap<String, Vec<String>>,
+}
+
+/// What decides about layout.
+pub(super) struct LayoutInput<'a> {
+    pub yours: &'a Tree,
+    pub d: &'a Tree,
+    pub p1: &'a Tree,
+    /// Accepted, with what returns.
+    pub accepted: &'a Schema,
+    pub changed: &'a Schema,
+    pub answers: &'a BTreeMap<String, String>,
+    pub policy: NewFields,
+    pub hidden: BTreeSet<(String, String)>,
+}
+
+impl Placement {
+    pub fn of(input: LayoutInput<'_>) -> Placement {
+        let mut placement = Placement { hidden: input.hidden.clone(), ..Placement::default() };
+        let (yours, drafted) = (Index::of(input.yours), Index::of(input.p1));
+        for (entity, known) in &yours.entities {
+            let key_fields = known.fields.iter().filter(|(_, (columns, _))| columns.iter().any(|c| name::contains(&known.key, c)));
+            placement.key_titles.insert(entity.clone(), key_fields.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" "));
+            for (field, (columns, _)) in &known.fields {
+                if let Some(column) = columns.first() {
+                    placement.columns.insert((entity.clone(), field.clone()), name::dotted(&known.table, column));
+                }
+            }
+            let (Some(mine), Some(p1)) = (input.yours.entity(entity), input.p1.entity(entity)) else { continue };
+            let d = input.d.entity(entity);
+            for page in mine.get("page").map(Node::entries).unwrap_or_default() {
+                let stored = d.and_then(|d| d.get("page")).and_then(|p| p.get(&page.key));
+                if stored.is_none_or(|stored| laid_out(stored) != laid_out(&page.node)) {
+                    placement.hand_laid.insert((entity.clone(), page.key.clone()));
+                }
+            }
+            let Some(names) = drafted.entities.get(entity) else { continue };
+            for (field, (columns, _)) in &names.fields {
+                let is_new = columns.iter().any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
+                if is_new && !known.fields.contains_key(field) {
+                    placement.new_fields.entry(entity.clone()).or_default().push(field.clone());
+                    placement.decide(&input, entity, &known.table, field, columns, (mine, p1));
+                }
+            }
+        }
+        placement
+    }
+
+    fn decide(&mut self, input: &LayoutInput<'_>, entity: &str, table: &str, field: &str, columns: &[String], (mine, p1): (&Node, &Node)) {
+        let hidden = self.hidden.contains(&(entity.to_owned(), field.to_owned()));
+        let mut asked: Vec<String> = Vec::new();
+        let mut needed: Vec<String> = Vec::new();
+        for page in p1.get("page").map(Node::entries).unwrap_or_default() {
+            let there = mine.get("page").and_then(|p| p.get(&page.key)).is_some();
+            let placed = laid_out(&page.node).iter().any(|(_, fields)| fields.iter().any(|f| f == field));
+            if !there || !placed || hidden || !self.hand_laid.contains(&(entity.to_owned(), page.key.clone())) {
+                continue;
+            }
+            asked.push(page.key.clone());
+            let required = columns.iter().filter_map(|c| input.changed.column(table, c)).any(|c| c.needs_value() && c.default.is_none());
+            if page.key == "add" && required {
+                needed.push(page.key.clone());
+            }
+        }
+        let Some(column) = columns.first().filter(|_| !asked.is_empty()) else { return };
+        let mut question = about_field(table, column, &asked, &needed);
+        question.answer = input.answers.get(&question.name).filter(|a| question.choices.contains(a)).cloned();
+        let choice = match (question.answer.as_deref(), input.policy) {
+            (Some(answer), _) => answer.to_owned(),
+            (None, NewFields::Append) => "append".to_owned(),
+            (None, NewFields::Ask | NewFields::LeaveOut) => "leave-out".to_owned(),
+        };
+        let pages = if choice == "append" { asked } else { needed };
+        self.pages.entry(entity.to_owned()).or_default().insert(field.to_owned(), pages.into_iter().collect());
+        if input.policy == NewFields::Ask || question.answer.is_some() {
+            self.questions.push(question);
+        }
+    }
+
+    /// Whether the element is on a page laid out by hand.
+    pub fn is_hand_laid(&self, element: &Element) -> bool {
+        page_of(element).is_some_and(|page| self.hand_laid.contains(&page))
+    }
+
+    /// Whether a member may come in at all: a new field that replaces a hidden one stays off every page.
+    pub fn may_enter(&self, side: Side, element: &Element, member: &str) -> bool {
+        side == Side::Stored || page_of(element).is_none() || !self.hidden.contains(&(element.file.name().to_owned(), member.to_owned()))
+    }
+
+    /// Whether a new member comes onto a page: everywhere on drafted ones, on hand-laid ones as decided.
+    pub fn enters_page(&self, side: Side, element: &Element, member: &str, hand_laid: bool) -> bool {
+        if !hand_laid || side == Side::Stored {
+            return true;
+        }
+        let Some((entity, page)) = page_of(element) else { return true };
+        self.pages.get(&entity).and_then(|fields| fields.get(member)).is_some_and(|pages| pages.contains(&page))
+    }
+
+    /// The drafts of a page whose sections a person turned into plain fields, turned likewise.
+    pub fn flattened(&self, yours: Option<&Node>, drafts: Drafts<'_>) -> (Option<Node>, Option<Node>, Option<Node>) {
+        let plain = yours.is_some_and(|y| y.get("fields").is_some() && y.get("sections").is_none());
+        let flat = |node: Option<&Node>| {
+            let node = node.filter(|n| plain && n.get("sections").is_some())?;
+            let fields: Vec<String> = laid_out(node).into_iter().flat_map(|(_, fields)| fields).collect();
+            let mut flat = node.clone().with("fields", Node::texts(&fields));
+            flat.unset("sections");
+            Some(flat)
+        };
+        (flat(drafts.d), flat(drafts.p0), flat(drafts.p1))
+    }
+
+    /// The name of the question about a limit.
+    pub fn limit_question(&self, element: &Element) -> String {
+        let field = element.key_at(1).unwrap_or_default();
+        let column = self.columns.get(&(element.file.name().to_owned(), field.to_owned()));
+        format!("limit/{}/{}", column.map_or(field, String::as_str), element.last())
+    }
+
+    /// A title of nothing but the key.
+    pub fn key_title(&self, entity: &str) -> Option<String> {
+        self.key_titles.get(entity).filter(|t| !t.is_empty()).cloned()
+    }
+}
+
+/// The entity and page an element is on.
+fn page_of(element: &Element) -> Option<(String, String)> {
+    (element.key_at(0) == Some("page")).then(|| Some((element.file.name().to_owned(), element.key_at(1)?.to_owned()))).flatten()
+}
+
+/// A page's layout: sections with their fields, in order.
+fn laid_out(page: &Node) -> Vec<(String, Vec<String>)> {
+    let mut all = Vec::new();
+    if let Some(fields) = page.get("fields") {
+        all.push((String::new(), fields.strings()));
+    }
+    if let Some(Value::List(sections)) = page.get("sections").map(|s| &s.value) {
+        all.extend(sections.iter().map(|s| (member_key(s), s.get("fields").map(Node::strings).unwrap_or_default())));
+    }
+    all
+}

@@ -1,0 +1,25 @@
+//! The merge: carries the definition over to a changed schema with everything a person made kept.
+//!
+//! Five steps, in this order: [`rekey`], [`loss`], [`returns`], [`ownership`], [`access`]. The core works on
+//! values and gives [`Edit`]s; the workspace turns them into bytes.
+
+mod access;
+mod arrays;
+mod edit;
+mod element;
+mod layout;
+mod loss;
+mod memory;
+mod ownership;
+mod questions;
+mod rekey;
+mod returns;
+mod run;
+
+pub use edit::{Edit, Op};
+pub use element::{Element, Step, interleave, member_key, place};
+pub use layout::NewFields;
+pub use memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
+pub use ownership::{Kept, Marks};
+pub use questions::Question;
+pub use run::{Input, Outcome, Stored, merge};

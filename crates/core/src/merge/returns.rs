@@ -1,0 +1,153 @@
+//! Step 3: what was set aside goes back when what it hung on returns.
+
+use super::edit::Editor;
+use super::loss::references_of;
+use super::memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
+use super::rekey::rekey_returned;
+use crate::definition::{Index, Referent};
+use crate::name;
+use crate::rename::RenameMap;
+use crate::schema::{Schema, Table};
+
+/// What has come back, and under which names.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Returning {
+    /// Facts that hold again.
+    pub gone: Vec<Gone>,
+    /// From the name they left with to the name they came back under.
+    pub names: RenameMap,
+}
+
+impl Returning {
+    /// The facts of the memory that hold again in `changed`; a thing returns under its latest name, or one it had before.
+    pub fn of(memory: &Memory, changed: &Schema, accepted: &Schema) -> Returning {
+        let mut returning = Returning::default();
+        for gone in &memory.gone {
+            let thing = &gone.thing;
+            if thing.is_in(accepted) {
+                continue;
+            }
+            let names = std::iter::once(thing.clone()).chain(earlier_names(memory, thing));
+            let Some(found) = names.into_iter().find(|t| t.is_in(changed) && !t.is_in(accepted)) else { continue };
+            match (&thing.column, &found.column) {
+                (None, _) if thing.table != found.table => returning.names.rename_table(&thing.table, &found.table),
+                (Some(from), Some(to)) if from != to => returning.names.rename_column(&thing.table, from, to),
+                _ => {}
+            }
+            returning.gone.push(gone.clone());
+        }
+        returning
+    }
+
+    /// The accepted schema with everything that returns as it left, under the names it returned by.
+    pub fn added_to(&self, accepted: &Schema) -> Schema {
+        let mut schema = accepted.clone();
+        for gone in &self.gone {
+            let shape = self.names.applied_to_table(&gone.shape);
+            match &gone.thing.column {
+                None => schema.put(shape),
+                Some(column) => {
+                    if let Some(mut table) = schema.remove(&shape.name) {
+                        add_column(&mut table, &shape, self.names.column(&gone.thing.table, column));
+                        schema.put(table);
+                    }
+                }
+            }
+        }
+        schema
+    }
+}
+
+/// Names a gone thing had before, the latest first.
+fn earlier_names(memory: &Memory, thing: &Thing) -> Vec<Thing> {
+    let mut names = Vec::new();
+    let mut back = RenameMap::default();
+    for renames in memory.renames.iter().rev() {
+        back = back.then(&renames.inverse());
+        let earlier = Thing { table: thing.table.clone(), column: thing.column.as_ref().map(|c| back.column(&thing.table, c).to_owned()) };
+        let earlier = if thing.column.is_none() { thing.renamed(&back) } else { earlier };
+        if !earlier.same(thing) {
+            names.push(earlier);
+        }
+    }
+    names
+}
+
+/// A column at the place it left from, with the keys and constraints it took part in.
+fn add_column(table: &mut Table, shape: &Table, column: &str) {
+    let Some(returning) = shape.column(column) else { return };
+    if table.column(column).is_some() {
+        return;
+    }
+    let order: Vec<String> = shape.columns.iter().map(|c| name::fold(&c.name)).collect();
+    let visible: Vec<String> = table.columns.iter().map(|c| name::fold(&c.name)).collect();
+    table.columns.insert(super::element::place(&order, &name::fold(column), &visible), returning.clone());
+    let here = |table: &Table, columns: &[String]| name::contains(columns, column) && columns.iter().all(|c| table.column(c).is_some());
+    if here(table, &shape.primary_key) {
+        table.primary_key.clone_from(&shape.primary_key);
+    }
+    for key in &shape.foreign_keys {
+        if here(table, &key.columns) && !table.foreign_keys.contains(key) {
+            table.foreign_keys.push(key.clone());
+        }
+    }
+    for unique in &shape.uniques {
+        if here(table, &unique.columns) && !table.uniques.contains(unique) {
+            table.uniques.push(unique.clone());
+        }
+    }
+    table.foreign_keys.sort();
+    table.uniques.sort();
+}
+
+/// Puts back every part whose facts hold and whose place holds what the merge left. `schema` is the accepted
+/// one with what returns; returns the parts that went back.
+pub(super) fn put_back(editor: &mut Editor, memory: &Memory, returning: &Returning, schema: &Schema, changed: &Schema, respelled: &mut Vec<Respelled>) -> Vec<Part> {
+    let mut done = Vec::new();
+    loop {
+        let waiting: Vec<Part> = editor.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_))).cloned().collect();
+        let before = done.len();
+        for part in waiting {
+            let Fact::Needs(needs) = &part.fact else { continue };
+            let back = |thing: &Thing| thing.renamed(&returning.names).is_in(changed);
+            if !needs.iter().all(back) || !stands(editor, &part, memory, returning, schema, changed) {
+                continue;
+            }
+            let names: Vec<String> = needs.iter().map(|t| t.renamed(&returning.names).shown()).collect();
+            let because = format!("{} {} back", names.join(" and "), if names.len() == 1 { "is" } else { "are" });
+            if editor.put_back(part.id, &because) {
+                rekey_returned(editor, &part.element, part.since, memory, &returning.names, schema, respelled);
+                done.push(part);
+            }
+        }
+        if done.len() == before {
+            return done;
+        }
+    }
+}
+
+/// Whether all that a part names is there: another loss since then keeps it waiting.
+fn stands(editor: &Editor, part: &Part, memory: &Memory, returning: &Returning, schema: &Schema, changed: &Schema) -> bool {
+    let Some(was) = &part.was else { return true };
+    let renames = memory.renames_since(part.since).then(&returning.names);
+    let back = renames.inverse();
+    let mut index = Index::of(&editor.tree).renamed(&back);
+    if part.element.steps.is_empty() {
+        // An entity's file brings its own names along.
+        let mut alone = crate::definition::Tree::default();
+        alone.files.insert(part.element.file.clone(), was.clone());
+        index.entities.extend(Index::of(&alone).entities);
+    }
+    let then = back.applied_to(schema);
+    let own_field = match part.element.steps.as_slice() {
+        [super::Step::Key(group), super::Step::Key(field)] if group == "field" => Some(field.as_str()),
+        _ => None,
+    };
+    references_of(&part.element, was, &index, &then).into_iter().all(|reference| match reference.to {
+        Referent::Table(table) => part.left != Left::Absent || part.element.steps.is_empty() || changed.table(renames.table(&table)).is_some(),
+        Referent::Column { table, column } => part.element.steps.is_empty() || changed.table(renames.table(&table)).is_none_or(|t| t.reads(renames.column(&table, &column))),
+        Referent::Field { entity, field } => part.element.steps.is_empty() || own_field == Some(field.as_str()) || index.entities.get(&entity).is_some_and(|e| e.fields.contains_key(&field)),
+        Referent::Entity(entity) => part.element.steps.is_empty() || index.entities.contains_key(&entity),
+        Referent::Page { .. } | Referent::Doubtful => true,
+    })
+}

@@ -1,0 +1,377 @@
+//! The five steps, one after the other.
+
+use super::access;
+use super::edit::{Edit, Editor};
+use super::element::Element;
+use super::layout::{LayoutInput, NewFields, Placement};
+use super::loss::{Losses, Pending, set_aside};
+use super::memory::{Fact, Gone, Memory, Part, Thing};
+use super::ownership::{Kept, Marks, Owner, Side};
+use super::questions::{Question, about_limit, about_rename, about_table};
+use super::rekey::{Before, rekey};
+use super::returns::{Returning, put_back};
+use crate::changes::{Comparison, compare};
+use crate::definition::{FileKey, Index, Node, Tree, Value};
+use crate::draft::{Conventions, NamesInUse, Plan, draft};
+use crate::impact::{self, Finding, Severity};
+use crate::name;
+use crate::rename::{Known, RenameMap, RenamePolicy};
+use crate::schema::{Schema, in_accepted_order};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// What the generator wrote, and what is a person's although it says the same.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Stored {
+    /// The stored draft.
+    pub tree: Tree,
+    /// Elements marked as hand-made.
+    pub marks: Marks,
+    /// The role that `start` drafted.
+    pub start_role: Option<String>,
+    /// New tables answered `later`.
+    pub later: BTreeSet<String>,
+}
+
+/// What a merge is made from.
+#[derive(Debug, Clone, Copy)]
+pub struct Input<'a> {
+    /// The definition.
+    pub tree: &'a Tree,
+    /// The stored draft.
+    pub stored: &'a Stored,
+    /// The schema the definition last agreed with.
+    pub accepted: &'a Schema,
+    /// The schema as it is now.
+    pub changed: &'a Schema,
+    /// What earlier merges remember.
+    pub memory: &'a Memory,
+    /// Answers by question name.
+    pub answers: &'a BTreeMap<String, String>,
+    /// How drafts are made.
+    pub conventions: &'a Conventions,
+    /// Which renames are taken.
+    pub renames: RenamePolicy,
+    /// What new fields do on hand-laid pages.
+    pub new_fields: NewFields,
+}
+
+/// What a merge comes to.
+#[derive(Debug, Clone)]
+pub struct Outcome {
+    /// What changed in the database.
+    pub comparison: Comparison,
+    /// The edits in order.
+    pub edits: Vec<Edit>,
+    /// The definition after them.
+    pub tree: Tree,
+    /// The new stored draft.
+    pub stored: Stored,
+    /// What is remembered from now on; new parts have no bytes yet.
+    pub memory: Memory,
+    /// The new accepted schema.
+    pub accepted: Schema,
+    /// Questions, answered or open.
+    pub questions: Vec<Question>,
+    /// Customisations that stay.
+    pub kept: Vec<Kept>,
+    /// Parts set aside by this merge.
+    pub set_aside: Vec<Part>,
+    /// Parts put back by this merge.
+    pub restored: Vec<Part>,
+    /// What still breaks afterwards and is left to a person.
+    pub follow_ups: Vec<Finding>,
+    /// Tables to leave out for good.
+    pub exclude: Vec<String>,
+    /// Answers that no question asked for.
+    pub unasked: Vec<String>,
+}
+
+impl Outcome {
+    /// Questions nobody has answered.
+    pub fn open_questions(&self) -> impl Iterator<Item = &Question> {
+        self.questions.iter().filter(|q| q.is_open())
+    }
+
+    /// Whether there is anything to write.
+    pub fn changes_anything(&self, input: &Input<'_>) -> bool {
+        !self.edits.is_empty() || self.accepted != *input.accepted || self.stored != *input.stored || !self.exclude.is_empty()
+    }
+}
+
+/// What is known of renames beyond the two schemas.
+pub(crate) fn known(input: &Input<'_>) -> Known {
+    let returning = input.memory.gone.iter().map(|g| (g.thing.table.clone(), g.thing.column.clone())).collect();
+    Known { policy: input.renames, former: input.memory.former_names(input.accepted), answers: input.answers.clone(), returning, certain: Vec::new() }
+}
+
+/// Merges a change of the database into the definition.
+///
+/// Where a question is open, the result is that of its safe choice.
+pub fn merge(input: &Input<'_>) -> Outcome {
+    let comparison = compare(input.accepted, input.changed, &known(input));
+    let taken = comparison.taken();
+    let mut memory = input.memory.clone();
+    memory.rename(&taken);
+    if !taken.is_empty() {
+        memory.renames.push(taken.clone());
+    }
+    let carried = taken.applied_to(input.accepted);
+    let mut tables = NewTables::of(input, &comparison, &carried, &memory);
+    let effective = tables.effective(input.changed, &carried);
+
+    // 1. Re-key
+    let before_index = Index::of(input.tree);
+    let mut respelled = memory.respelled.clone();
+    let mut yours = Editor::new(input.tree.clone(), memory.parts.clone(), &memory);
+    let before = Before { index: &before_index, schema: input.accepted, renames: &taken };
+    rekey(&mut yours, &before, None, &mut respelled);
+    let mut stored = Editor::new(input.stored.tree.clone(), memory.draft_parts.clone(), &memory);
+    let stored_index = Index::of(&stored.tree);
+    rekey(&mut stored, &Before { index: &stored_index, ..before }, None, &mut Vec::new());
+    NamesInUse::align(&mut stored.tree, &yours.tree);
+
+    // 2. Set aside, 3. put back
+    let returning = Returning::of(&memory, &effective, &carried);
+    let accepted = returning.added_to(&carried);
+    let things = lost_things(&accepted, &effective);
+    let restricted = access::restricted(&yours);
+    let mut inserted = memory.inserted.clone();
+    let mut pending = Pending::new();
+    let mut restored = Vec::new();
+    for (editor, is_yours) in [(&mut yours, true), (&mut stored, false)] {
+        let mut own_pending = Pending::new();
+        let losses = |tree: &Tree| Losses::of(things.clone(), &Index::of(tree));
+        set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
+        let mut ignored = Vec::new();
+        let respelled = if is_yours { &mut respelled } else { &mut ignored };
+        let back = put_back(editor, &memory, &returning, &accepted, &effective, respelled);
+        if !back.is_empty() {
+            // What came back in another shape may name what didn't.
+            set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
+        }
+        if is_yours {
+            pending = own_pending;
+            restored = back;
+        } else {
+            drop_pending(editor, &own_pending);
+        }
+    }
+
+    // 4. Ownership
+    let open_to = input.stored.start_role.as_deref().filter(|role| yours.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
+    let names = NamesInUse::of(&yours.tree, &stored.tree);
+    let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
+    let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
+    let ordered = in_accepted_order(&accepted, &effective);
+    let p0 = strip(draft(&accepted, &plan).tree, &accepted, &things, &memory);
+    let mut p1 = draft(&ordered, &plan).tree;
+    let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
+    let placement = Placement::of(LayoutInput { yours: &yours.tree, d: &stored.tree, p1: &p1, accepted: &accepted, changed: &effective, answers: input.answers, policy: input.new_fields, hidden });
+    let d = stored.tree.clone();
+    let mut marks = input.stored.marks.clone();
+    let (mut kept, mut limits) = (Vec::new(), Vec::new());
+    for (editor, side) in [(&mut yours, Side::Yours), (&mut stored, Side::Stored)] {
+        let (no_pending, mut no_marks, mut no_inserted) = (Pending::new(), Marks::new(), BTreeSet::new());
+        let mut owner = Owner {
+            side,
+            editor,
+            pending: if side == Side::Yours { &pending } else { &no_pending },
+            marks: if side == Side::Yours { &mut marks } else { &mut no_marks },
+            inserted: if side == Side::Yours { &mut inserted } else { &mut no_inserted },
+            placement: &placement,
+            answers: input.answers,
+            kept: Vec::new(),
+            limits: Vec::new(),
+        };
+        owner.run(&d, &p0, &p1);
+        if side == Side::Yours {
+            (kept, limits) = (owner.kept, owner.limits);
+        }
+    }
+
+    // 5. Narrow access
+    access::narrow(&mut yours, &placement.new_fields, &returning.gone, &mut inserted);
+
+    let first_new = memory.next;
+    let set_aside: Vec<Part> = yours.parts.iter().filter(|p| p.id >= first_new && matches!(p.fact, Fact::Needs(_) | Fact::Container | Fact::Limit)).cloned().collect();
+    remember(&mut memory, &accepted, &things, &restricted, &effective, &yours, &stored);
+    memory.respelled = respelled.into_iter().filter(|r| yours.get(&r.element).is_some()).collect();
+    inserted.retain(|e| yours.get(e).is_some() || yours.removed(e).is_some());
+    memory.inserted = inserted;
+    marks.retain(|element, value| yours.get(element) == value.as_ref());
+    let mut new_accepted = ordered;
+    new_accepted.outside.extend(tables.withheld());
+    new_accepted.outside.sort();
+    new_accepted.outside.dedup();
+
+    let mut questions = rename_questions(input, &comparison);
+    questions.append(&mut tables.questions);
+    questions.extend(placement.questions);
+    for limit in limits {
+        let name = limit_name(&yours.tree, &limit.element);
+        let mut question = about_limit(&limit, name);
+        question.answer = answer(input, &question);
+        questions.push(question);
+    }
+    let unasked = input.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
+    let new_stored = Stored { tree: stored.tree, marks, start_role: input.stored.start_role.clone(), later: tables.later };
+    let follow_ups = impact::check(&yours.tree, &new_accepted).into_iter().filter(|f| f.severity == Severity::Break).collect();
+    Outcome { comparison, edits: yours.edits, tree: yours.tree, stored: new_stored, memory, accepted: new_accepted, questions, kept, set_aside, restored, follow_ups, exclude: tables.exclude, unasked }
+}
+
+/// New tables and what was said about them.
+#[derive(Default)]
+struct NewTables {
+    questions: Vec<Question>,
+    later: BTreeSet<String>,
+    exclude: Vec<String>,
+    /// Tables that may be a renamed one: nothing is asked of them yet.
+    waiting: BTreeSet<String>,
+}
+
+impl NewTables {
+    fn of(input: &Input<'_>, comparison: &Comparison, carried: &Schema, memory: &Memory) -> NewTables {
+        let mut tables = NewTables::default();
+        let returns = |table: &str| {
+            let thing = Thing::table(table);
+            memory.gone.iter().any(|g| g.thing.column.is_none() && (g.thing.same(&thing) || memory.renames.iter().rev().any(|r| name::same(r.inverse().table(&g.thing.table), table))))
+        };
+        let open: Vec<&String> = comparison.renames.iter().filter(|r| r.column.is_none() && !r.taken).flat_map(|r| &r.candidates).collect();
+        for table in &input.changed.tables {
+            if carried.table(&table.name).is_some() || returns(&table.name) {
+                continue;
+            }
+            if open.iter().any(|c| name::same(c, &table.name)) {
+                tables.waiting.insert(table.name.clone());
+                continue;
+            }
+            let mut question = about_table(&table.name);
+            question.answer = answer(input, &question).or_else(|| input.stored.later.contains(&table.name).then(|| "later".to_owned()));
+            match question.answer.as_deref() {
+                Some("in") => {}
+                Some("out") => tables.exclude.push(table.name.clone()),
+                _ => {
+                    tables.later.insert(table.name.clone());
+                }
+            }
+            tables.questions.push(question);
+        }
+        tables
+    }
+
+    fn withheld(&self) -> impl Iterator<Item = String> {
+        self.later.iter().chain(&self.waiting).chain(&self.exclude).cloned()
+    }
+
+    /// The changed schema as far as this merge goes: without tables that stay out, and with the known columns of
+    /// views that can't be read at the moment, which aren't lost.
+    fn effective(&self, changed: &Schema, carried: &Schema) -> Schema {
+        let out: Vec<String> = self.withheld().collect();
+        let mut effective = changed.clone();
+        effective.tables.retain(|t| !name::contains(&out, &t.name));
+        effective.outside.extend(out);
+        for table in effective.tables.iter_mut().filter(|t| t.broken.is_some()) {
+            if let Some(known) = carried.table(&table.name) {
+                table.columns.clone_from(&known.columns);
+            }
+        }
+        effective
+    }
+}
+
+fn answer(input: &Input<'_>, question: &Question) -> Option<String> {
+    input.answers.get(&question.name).filter(|a| question.choices.contains(a)).cloned()
+}
+
+/// Renames to ask about. A column's is asked once its table's is settled.
+fn rename_questions(input: &Input<'_>, comparison: &Comparison) -> Vec<Question> {
+    let unsettled = |table: &str| comparison.renames.iter().any(|r| r.column.is_none() && !r.taken && name::same(&r.table, table));
+    let asked = comparison.renames.iter().filter(|r| !r.candidates.is_empty() && (r.column.is_none() || !unsettled(&r.table)));
+    asked
+        .filter(|r| !r.taken || input.answers.contains_key(&r.question()))
+        .map(|r| {
+            let mut question = about_rename(r);
+            question.answer = input.answers.get(&question.name).filter(|a| r.taken && (question.choices.contains(a))).cloned();
+            question
+        })
+        .collect()
+}
+
+fn limit_name(tree: &Tree, element: &Element) -> String {
+    let index = Index::of(tree);
+    let field = element.key_at(1).unwrap_or_default();
+    let column = index.entities.get(element.file.name()).and_then(|e| Some(name::dotted(&e.table, e.fields.get(field)?.0.first()?)));
+    format!("limit/{}/{}", column.as_deref().unwrap_or(field), element.last())
+}
+
+/// Tables and columns that the changed schema lacks.
+fn lost_things(accepted: &Schema, changed: &Schema) -> Vec<Thing> {
+    let mut things = Vec::new();
+    for table in &accepted.tables {
+        match changed.table(&table.name) {
+            None => things.push(Thing::table(&table.name)),
+            Some(now) => things.extend(table.columns.iter().filter(|c| now.column(&c.name).is_none()).map(|c| Thing::column(&table.name, &c.name))),
+        }
+    }
+    things
+}
+
+/// A draft without anything that is gone.
+fn strip(tree: Tree, schema: &Schema, things: &[Thing], memory: &Memory) -> Tree {
+    let mut editor = Editor::new(tree, Vec::new(), memory);
+    let index = Index::of(&editor.tree);
+    let mut pending = Pending::new();
+    set_aside(&mut editor, &index, schema, &Losses::of(things.to_vec(), &index), &BTreeSet::new(), &mut pending);
+    drop_pending(&mut editor, &pending);
+    editor.tree
+}
+
+fn drop_pending(editor: &mut Editor, pending: &Pending) {
+    for element in pending.keys() {
+        let keep = editor.parts.len();
+        editor.remove(element, Fact::Draft, "");
+        editor.parts.truncate(keep);
+    }
+}
+
+/// New columns that may be a hidden one's new name are hidden in the draft, whatever was answered.
+fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &RenameMap, p1: &mut Tree) -> BTreeSet<(String, String)> {
+    let mut hidden = BTreeSet::new();
+    let yours = Index::of(input.tree);
+    for rename in &comparison.renames {
+        let Some(old) = &rename.column else { continue };
+        for (entity, known) in yours.of_table(&rename.table) {
+            let is_hidden = |field: &str| input.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("hidden")?.as_bool()) == Some(true);
+            if !known.fields.iter().any(|(field, (columns, _))| name::contains(columns, old) && is_hidden(field)) {
+                continue;
+            }
+            let Some(fields) = p1.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()])) else { continue };
+            let Value::Table(entries) = &mut fields.value else { continue };
+            let table = taken.table(&rename.table);
+            for entry in entries.iter_mut() {
+                let column = entry.node.get("column").and_then(Node::as_text).map(name::read);
+                let offered = column.as_ref().is_some_and(|c| name::contains(&rename.candidates, c) && input.accepted.column(table, c).is_none());
+                if offered && rename.to.as_deref().is_none_or(|to| !rename.taken || !column.as_deref().is_some_and(|c| name::same(c, to))) {
+                    entry.node.set("hidden", true.into());
+                    hidden.insert((entity.to_owned(), entry.key.clone()));
+                }
+            }
+        }
+    }
+    hidden
+}
+
+/// Brings the memory up to date: new facts in, facts that hold again out.
+fn remember(memory: &mut Memory, accepted: &Schema, things: &[Thing], restricted: &[(String, String)], effective: &Schema, yours: &Editor, stored: &Editor) {
+    memory.gone.retain(|g| !g.thing.is_in(effective));
+    for thing in things {
+        if let Some(shape) = accepted.table(&thing.table).filter(|_| !memory.gone.iter().any(|g| g.thing.same(thing))) {
+            memory.gone.push(Gone { thing: thing.clone(), shape: shape.clone(), restricted: restricted.to_vec() });
+        }
+    }
+    memory.next = yours.next.max(stored.next);
+    // A value that a person has changed since no longer waits for the draft or a limit.
+    let alive = |editor: &Editor, part: &Part| matches!(part.fact, Fact::Needs(_) | Fact::Container) || editor.replaced(&part.element).or(editor.removed(&part.element)).is_some_and(|p| p.id == part.id);
+    memory.parts = yours.parts.iter().filter(|p| alive(yours, p)).cloned().collect();
+    memory.draft_parts = stored.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_) | Fact::Container)).cloned().collect();
+}
