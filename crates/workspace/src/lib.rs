@@ -1,2 +1,26 @@
-//! Ysomorph's workspace.
+//! The folder a definition lives in: reading it whole, planning what to write, writing it in one transaction.
+//!
+//! - [`Workspace`] reads configuration, definition and state, and reports every file that can't be read at once.
+//! - [`toml`] edits definition files without touching a byte they have no reason to touch.
+//! - [`Transaction`] writes many files wholly or not at all; [`merges`] keeps an entry for each, to undo it.
+
+mod apply;
+mod config;
+mod decisions;
+mod lock;
+pub mod merges;
+mod open;
+mod plan;
+mod start;
+mod state;
 pub mod toml;
+mod transaction;
+
+pub use config::{Config, DatabaseConfig};
+pub use decisions::Answer;
+pub use lock::LockError;
+pub use merges::{Entry, EntryKind, UndoError};
+pub use open::{FileError, OpenError, Workspace};
+pub use plan::{Planned, WriteError};
+pub use start::{StartError, start};
+pub use transaction::{Before, Step, Transaction, TransactionError, recover};

@@ -1,0 +1,37 @@
+//! The core's edits on the texts of all files, checked against the tree they were made for.
+
+use crate::toml::{ApplyError, Bytes, apply, parse};
+use std::collections::BTreeMap;
+use ysomorph_core::definition::{FileKey, Node, Tree, Value};
+use ysomorph_core::merge::Edit;
+
+/// Applies edits to texts; `bytes` gives and takes the parts' bytes.
+pub(crate) fn apply_all(texts: &BTreeMap<FileKey, String>, edits: &[Edit], bytes: &mut BTreeMap<FileKey, Bytes>, expected: &Tree) -> Result<BTreeMap<FileKey, String>, ApplyError> {
+    let mut texts = texts.clone();
+    for edit in edits {
+        let own = bytes.entry(edit.file.clone()).or_default();
+        match apply(texts.get(&edit.file).map(String::as_str), edit, own)? {
+            Some(text) => texts.insert(edit.file.clone(), text),
+            None => texts.remove(&edit.file),
+        };
+    }
+    for (file, text) in &texts {
+        if !edits.iter().any(|e| e.file == *file) {
+            continue;
+        }
+        let parsed = parse(text).map_err(|e| ApplyError::Broken(file.path(), e))?;
+        if expected.files.get(file).map(pruned) != Some(pruned(&parsed.node)) {
+            return Err(ApplyError::Missing(format!("{}, which came out otherwise than meant", file.path())));
+        }
+    }
+    Ok(texts)
+}
+
+/// Without empty groups: a file can't tell a group without elements from none.
+fn pruned(node: &Node) -> Node {
+    let mut node = node.clone();
+    if let Value::Table(entries) = &mut node.value {
+        entries.retain(|e| !matches!(&e.node.value, Value::Table(inner) if inner.is_empty()));
+    }
+    node
+}

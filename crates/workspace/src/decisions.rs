@@ -1,0 +1,100 @@
+//! `decisions.toml`: answers that wait for the next merge. People may edit it, so it is edited, not rewritten.
+
+use crate::open::{FileError, read_text, read_toml};
+use crate::toml;
+use serde::{Deserialize, Serialize};
+use std::path::Path;
+use ysomorph_core::definition::{FileKey, Seg};
+use ysomorph_core::merge::{Edit, Element, Op};
+
+/// The file.
+pub(crate) const FILE: &str = "decisions.toml";
+
+/// An answer.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Answer {
+    /// The question's stable name.
+    pub question: String,
+    /// The choice taken.
+    pub choice: String,
+    /// Who took it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub who: Option<String>,
+    /// When.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub when: Option<String>,
+    /// Why, if said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub reason: Option<String>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Decisions {
+    #[serde(default)]
+    answer: Vec<Answer>,
+}
+
+/// The answers of a workspace.
+pub(crate) fn read(root: &Path) -> Result<Vec<Answer>, FileError> {
+    match read_text(root, FILE)? {
+        Some(text) => read_toml::<Decisions>(FILE, &text).map(|d| d.answer),
+        None => Ok(Vec::new()),
+    }
+}
+
+/// The file's text with these answers added; an earlier answer to the same question goes.
+pub(crate) fn with(text: Option<&str>, answers: &[Answer]) -> Option<String> {
+    let names: Vec<&str> = answers.iter().map(|a| a.question.as_str()).collect();
+    let mut text = without(text?.to_owned(), &names)?;
+    for answer in answers {
+        if !text.is_empty() && !text.ends_with('\n') {
+            text.push('\n');
+        }
+        if !text.trim().is_empty() {
+            text.push('\n');
+        }
+        text.push_str("[[answer]]\n");
+        let lines = [("question", Some(&answer.question)), ("choice", Some(&answer.choice)), ("who", answer.who.as_ref()), ("when", answer.when.as_ref()), ("reason", answer.reason.as_ref())];
+        for (key, value) in lines {
+            if let Some(value) = value {
+                text.push_str(&format!("{key} = {}\n", toml::render_value(&value.as_str().into())));
+            }
+        }
+    }
+    Some(text)
+}
+
+/// The file's text without the answers to these questions; everything else keeps its bytes.
+pub(crate) fn without(mut text: String, questions: &[&str]) -> Option<String> {
+    loop {
+        let index = {
+            let parsed = toml::parse(&text).ok()?;
+            let answers = parsed.node.get("answer").map(|a| a.items().to_vec()).unwrap_or_default();
+            answers.iter().position(|a| a.get("question").and_then(|q| q.as_text()).is_some_and(|q| questions.contains(&q)))
+        };
+        let Some(index) = index else { return Some(text) };
+        let path = vec![Seg::from("answer"), Seg::Index(index)];
+        let edit = Edit { file: FileKey::App, path, element: Element::file(FileKey::App), op: Op::Remove { remember: None }, old: None, new: None, because: String::new() };
+        text = toml::apply(Some(&text), &edit, &mut toml::Bytes::new()).ok()??;
+        if text.trim().is_empty() {
+            text.clear();
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn answers_come_and_go_without_touching_the_rest() {
+        let answer = |q: &str| Answer { question: q.into(), choice: "in".into(), who: Some("Ada".into()), when: None, reason: None };
+        let text = "# ours\n\n[[answer]]\nquestion = \"table/a\" # kept\nchoice = \"later\"\n";
+        let more = with(Some(text), &[answer("table/b"), answer("table/c")]).unwrap();
+        assert!(more.starts_with(text));
+        assert_eq!(without(more, &["table/b", "table/c"]).unwrap(), text);
+        assert_eq!(without(with(Some(""), &[answer("table/b")]).unwrap(), &["table/b"]).unwrap(), "");
+    }
+}

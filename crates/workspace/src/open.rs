@@ -1,0 +1,177 @@
+//! Reading a workspace whole. Every file that can't be read is told at once, with its place.
+
+use crate::config::Config;
+use crate::decisions::{self, Answer};
+use crate::state::State;
+use crate::toml::{ParseError, parse};
+use crate::transaction::{self, TransactionError};
+use std::collections::BTreeMap;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use ysomorph_core::definition::{At, FileKey, Tree};
+
+/// A workspace read from disk.
+#[derive(Debug)]
+pub struct Workspace {
+    /// Its folder.
+    pub root: PathBuf,
+    /// `ysomorph.toml`
+    pub config: Config,
+    /// The text of `ysomorph.toml`.
+    pub(crate) config_text: String,
+    /// The texts of the definition's files.
+    pub texts: BTreeMap<FileKey, String>,
+    /// The definition.
+    pub tree: Tree,
+    /// `.ysomorph/`
+    pub(crate) state: State,
+    /// `decisions.toml`
+    pub answers: Vec<Answer>,
+    /// Whether an interrupted write was completed on opening.
+    pub recovered: bool,
+}
+
+/// A file that can't be read.
+#[derive(Debug, Clone)]
+pub struct FileError {
+    /// Relative to the workspace.
+    pub file: String,
+    /// Where in it.
+    pub at: Option<At>,
+    /// What is wrong.
+    pub message: String,
+    /// Its text, to quote the place.
+    pub text: String,
+}
+
+/// Why a workspace can't be opened.
+#[derive(Debug, thiserror::Error)]
+pub enum OpenError {
+    /// There is none.
+    #[error("there is no workspace in `{0}`")]
+    NotAWorkspace(PathBuf),
+    /// The configuration names a format this program doesn't know.
+    #[error("ysomorph.toml says format {0}; this program knows 1")]
+    Format(u32),
+    /// Some files can't be read.
+    #[error("{} can't be read", files(.0))]
+    Files(Vec<FileError>),
+    /// An interrupted write couldn't be completed.
+    #[error("an interrupted write couldn't be completed: {0}")]
+    Recovery(#[from] TransactionError),
+}
+
+fn files(errors: &[FileError]) -> String {
+    let mut names: Vec<&str> = errors.iter().map(|e| e.file.as_str()).collect();
+    names.dedup();
+    names.join(", ")
+}
+
+impl Workspace {
+    /// Opens the workspace in a folder. The one thing this may write is the rest of a write that was interrupted
+    /// after its commit point.
+    pub fn open(root: &Path) -> Result<Workspace, OpenError> {
+        if !root.join("ysomorph.toml").is_file() {
+            return Err(OpenError::NotAWorkspace(root.to_owned()));
+        }
+        let recovered = transaction::recover(root)?;
+        let mut errors = Vec::new();
+        let (config_text, config) = read_config(root, &mut errors);
+        let (texts, tree) = read_definition(root, &mut errors);
+        let answers = decisions::read(root).unwrap_or_else(|e| {
+            errors.push(e);
+            Vec::new()
+        });
+        let state = State::read(root).unwrap_or_else(|e| {
+            errors.extend(e);
+            State::default()
+        });
+        match config {
+            Some(config) if errors.is_empty() && config.format == 1 => {
+                Ok(Workspace { root: root.to_owned(), config, config_text, texts, tree, state, answers, recovered })
+            }
+            Some(config) if errors.is_empty() => Err(OpenError::Format(config.format)),
+            _ => Err(OpenError::Files(errors)),
+        }
+    }
+
+    /// The accepted schema.
+    pub fn accepted(&self) -> &ysomorph_core::schema::Schema {
+        &self.state.accepted
+    }
+
+    /// The number of parts set aside.
+    pub fn parts_waiting(&self) -> usize {
+        self.state.memory.parts.len()
+    }
+
+    /// Answers by question name.
+    pub fn answer_map(&self) -> BTreeMap<String, String> {
+        self.answers.iter().map(|a| (a.question.clone(), a.choice.clone())).collect()
+    }
+}
+
+/// Reads a text file; what isn't there is `None`.
+pub(crate) fn read_text(root: &Path, file: &str) -> Result<Option<String>, FileError> {
+    let failed = |message: String| FileError { file: file.to_owned(), at: None, message, text: String::new() };
+    match fs::read(root.join(file)) {
+        Ok(bytes) => String::from_utf8(bytes).map(Some).map_err(|_| failed("it isn't UTF-8 text".to_owned())),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(failed(error.to_string())),
+    }
+}
+
+pub(crate) fn toml_error(file: &str, text: &str, error: &ParseError) -> FileError {
+    FileError { file: file.to_owned(), at: Some(error.at), message: error.message.clone(), text: text.to_owned() }
+}
+
+/// Reads a file into a type, with the place of what doesn't fit.
+pub(crate) fn read_toml<T: serde::de::DeserializeOwned>(file: &str, text: &str) -> Result<T, FileError> {
+    toml_edit::de::from_str(text).map_err(|error| {
+        let offset = error.span().map_or(0, |s| s.start);
+        let before = text.get(..offset).unwrap_or_default();
+        let number = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
+        let line_start = before.rfind('\n').map_or(0, |at| at + 1);
+        let at = At { line: number(before.matches('\n').count() + 1), column: number(before[line_start..].chars().count() + 1) };
+        FileError { file: file.to_owned(), at: Some(at), message: error.message().trim().replace('\n', " "), text: text.to_owned() }
+    })
+}
+
+fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
+    let text = match read_text(root, "ysomorph.toml") {
+        Ok(text) => text.unwrap_or_default(),
+        Err(error) => {
+            errors.push(error);
+            return (String::new(), None);
+        }
+    };
+    let config = read_toml("ysomorph.toml", &text).map_err(|e| errors.push(e)).ok();
+    (text, config)
+}
+
+fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKey, String>, Tree) {
+    let (mut texts, mut tree) = (BTreeMap::new(), Tree::default());
+    let mut names: Vec<String> = fs::read_dir(root.join("app"))
+        .map(|entries| entries.flatten().filter_map(|e| e.file_name().into_string().ok()).filter(|n| n.ends_with(".toml") && !n.starts_with('.')).collect())
+        .unwrap_or_default();
+    names.sort();
+    for name in names {
+        let stem = name.trim_end_matches(".toml");
+        let key = if stem == "app" { FileKey::App } else { FileKey::Entity(stem.to_owned()) };
+        match read_text(root, &key.path()) {
+            Ok(Some(text)) => {
+                match parse(&text) {
+                    Ok(parsed) => {
+                        tree.files.insert(key.clone(), parsed.node);
+                    }
+                    Err(error) => errors.push(toml_error(&key.path(), &text, &error)),
+                }
+                texts.insert(key, text);
+            }
+            Ok(None) => {}
+            Err(error) => errors.push(error),
+        }
+    }
+    (texts, tree)
+}

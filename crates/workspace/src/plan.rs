@@ -1,0 +1,150 @@
+//! From a workspace and a changed schema to what would be written, and writing it.
+
+use crate::apply::apply_all;
+use crate::decisions::{self, Answer};
+use crate::lock::{self, LockError};
+use crate::merges::{self, Entry, EntryKind};
+use crate::open::Workspace;
+use crate::state::State;
+use crate::toml::{self, ApplyError};
+use crate::transaction::{Before, Step, Transaction, TransactionError};
+use std::collections::{BTreeMap, BTreeSet};
+use ysomorph_core::definition::{FileKey, Node, Seg, Value};
+use ysomorph_core::merge::{Edit, Element, Input, Memory, Op, Outcome, merge};
+use ysomorph_core::schema::Schema;
+
+/// What a merge would write.
+#[derive(Debug)]
+pub struct Planned {
+    /// The core's outcome.
+    pub outcome: Outcome,
+    /// Every file that changes: before, after.
+    pub files: BTreeMap<String, (Option<String>, Option<String>)>,
+    /// The answers it uses.
+    pub used: Vec<Answer>,
+    /// Whether the definition, questions or set-aside parts change, or only the accepted schema and drafts.
+    pub edits_definition: bool,
+}
+
+/// Why nothing was written.
+#[derive(Debug, thiserror::Error)]
+pub enum WriteError {
+    /// An edit couldn't be applied.
+    #[error(transparent)]
+    Apply(#[from] ApplyError),
+    /// The files couldn't be written.
+    #[error(transparent)]
+    Transaction(#[from] TransactionError),
+    /// Somebody else is writing.
+    #[error(transparent)]
+    Lock(#[from] LockError),
+    /// The workspace or an entry can't be read.
+    #[error("{}: {}", .0.file, .0.message)]
+    File(crate::open::FileError),
+}
+
+impl Workspace {
+    /// What the core merges from.
+    pub fn merge_input<'a>(&'a self, changed: &'a Schema, answers: &'a BTreeMap<String, String>) -> Input<'a> {
+        Input {
+            tree: &self.tree,
+            stored: &self.state.stored,
+            accepted: &self.state.accepted,
+            changed,
+            memory: &self.state.memory,
+            answers,
+            conventions: &self.config.conventions,
+            renames: self.config.merge.renames,
+            new_fields: self.config.merge.new_fields,
+        }
+    }
+
+    /// Merges without writing anything.
+    pub fn plan(&self, changed: &Schema, answers: &BTreeMap<String, String>) -> Result<Planned, WriteError> {
+        let input = self.merge_input(changed, answers);
+        let outcome = merge(&input);
+        let mut bytes = self.state.bytes.clone();
+        let texts = apply_all(&self.texts, &outcome.edits, &mut bytes, &outcome.tree)?;
+        let mut files: BTreeMap<String, (Option<String>, Option<String>)> = BTreeMap::new();
+        let mut put = |path: String, before: Option<&String>, after: Option<String>| {
+            if before != after.as_ref() {
+                files.insert(path, (before.cloned(), after));
+            }
+        };
+        let all: BTreeSet<&FileKey> = self.texts.keys().chain(texts.keys()).collect();
+        for file in all {
+            put(file.path(), self.texts.get(file), texts.get(file).cloned());
+        }
+        let memory = alive(outcome.memory.clone());
+        let state = State { accepted: outcome.accepted.clone(), stored: outcome.stored.clone(), memory, bytes, texts: BTreeMap::new() };
+        let new_state = state.files();
+        let names: BTreeSet<&String> = self.state.texts.keys().chain(new_state.keys()).collect();
+        for name in names {
+            put(name.clone(), self.state.texts.get(name), new_state.get(name).cloned());
+        }
+        if !outcome.exclude.is_empty() {
+            put("ysomorph.toml".to_owned(), Some(&self.config_text), Some(exclude(&self.config_text, &outcome.exclude)?));
+        }
+        let used = self.answers.iter().filter(|a| answers.get(&a.question) == Some(&a.choice) && outcome.questions.iter().any(|q| q.name == a.question && q.answer.is_some())).cloned().collect();
+        let edits_definition = !outcome.edits.is_empty() || !outcome.exclude.is_empty();
+        Ok(Planned { outcome, files, used, edits_definition })
+    }
+
+    /// Writes a plan in one transaction. `now` and `who` go into the entry.
+    pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, now: &str) -> Result<Entry, WriteError> {
+        let _lock = lock::take(&self.root)?;
+        let mut files = planned.files.clone();
+        let used: Vec<&str> = planned.used.iter().map(|a| a.question.as_str()).collect();
+        if !used.is_empty() {
+            let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
+            let after = text.clone().and_then(|t| decisions::without(t, &used));
+            files.insert(decisions::FILE.to_owned(), (text, after.filter(|t| !t.is_empty())));
+        }
+        let changes = planned.outcome.comparison.changes.clone();
+        let mut answers: BTreeMap<String, String> = planned.outcome.questions.iter().filter_map(|q| Some((q.name.clone(), q.answer.clone()?))).collect();
+        answers.extend(given.iter().filter(|(q, _)| planned.outcome.questions.iter().any(|known| known.name == **q)).map(|(q, c)| (q.clone(), c.clone())));
+        let entry = merges::new_entry(&self.root, EntryKind::Merge, now, files, planned.used.clone(), answers, changes).map_err(WriteError::File)?;
+        entry.transaction()?.commit(&self.root)?;
+        Ok(entry)
+    }
+
+    /// Takes an answer: it goes to `decisions.toml`.
+    pub fn decide(&self, answer: &Answer) -> Result<(), WriteError> {
+        let _lock = lock::take(&self.root)?;
+        let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
+        let new = decisions::with(Some(text.as_deref().unwrap_or_default()), std::slice::from_ref(answer)).unwrap_or_default();
+        let before = text.map_or(Before::Absent, Before::Text);
+        Ok(Transaction { steps: vec![Step { path: decisions::FILE.to_owned(), before, new: Some(new) }] }.commit(&self.root)?)
+    }
+}
+
+/// A memory that holds nothing but a counter is no memory.
+fn alive(mut memory: Memory) -> Memory {
+    let empty = memory.parts.is_empty() && memory.draft_parts.is_empty();
+    if empty && memory.gone.is_empty() && memory.renames.is_empty() && memory.inserted.is_empty() && memory.respelled.is_empty() {
+        memory.next = 0;
+    }
+    memory
+}
+
+/// `ysomorph.toml` with more tables excluded.
+fn exclude(text: &str, tables: &[String]) -> Result<String, WriteError> {
+    let mut text = text.to_owned();
+    for table in tables {
+        let broken = |e| ApplyError::Broken("ysomorph.toml".to_owned(), e);
+        let parsed = toml::parse(&text).map_err(broken)?;
+        let keys: Vec<Seg> = ["database", "tables", "exclude"].into_iter().map(Seg::from).collect();
+        // The deepest part that is there already decides what is added.
+        let depth = (0..=3).rev().find(|d| parsed.node.at_path(&keys[..*d]).is_some()).unwrap_or(0);
+        let count = parsed.node.at_path(&keys).map_or(0, |n| n.items().len());
+        let list = Node::new(Value::List(vec![Node::text(table)]));
+        let (path, op) = match depth {
+            3 => ([keys.as_slice(), &[Seg::Index(count)]].concat(), Op::InsertMember { value: Node::text(table) }),
+            2 => (keys.clone(), Op::Insert { value: list, after: vec!["include".to_owned()] }),
+            _ => (keys[..2].to_vec(), Op::Insert { value: Node::table().with("exclude", list), after: vec!["schemas".to_owned(), "url".to_owned()] }),
+        };
+        let edit = Edit { file: FileKey::App, path, element: Element::file(FileKey::App), op, old: None, new: None, because: String::new() };
+        text = toml::apply(Some(&text), &edit, &mut toml::Bytes::new())?.unwrap_or_default();
+    }
+    Ok(text)
+}

@@ -1,0 +1,79 @@
+//! Making a workspace: configuration, drafted definition, accepted schema. Nothing is ever overwritten.
+
+use crate::config::Config;
+use crate::lock;
+use crate::open::{FileError, read_toml};
+use crate::plan::WriteError;
+use crate::state::State;
+use crate::toml::{render_file, render_value};
+use crate::transaction::{Before, Step, Transaction};
+use std::path::Path;
+use ysomorph_core::definition::Tree;
+use ysomorph_core::draft::{Conventions, Draft, NamesInUse, Plan, draft};
+use ysomorph_core::merge::Stored;
+use ysomorph_core::schema::Schema;
+
+/// Why nothing was made.
+#[derive(Debug, thiserror::Error)]
+pub enum StartError {
+    /// There is something already.
+    #[error("`{0}` is already there")]
+    Exists(String),
+    /// The configuration that is there can't be read.
+    #[error("{}: {}", .0.file, .0.message)]
+    Config(FileError),
+    /// It couldn't be written.
+    #[error(transparent)]
+    Write(#[from] WriteError),
+}
+
+/// The role that a new definition is open to.
+const ROLE: &str = "everyone";
+
+/// Drafts a workspace for a schema and writes it. `url` is where the schema was read from; `config` is the text
+/// of a configuration to use instead of the default one.
+pub fn start(root: &Path, url: &str, title: &str, include: &[String], schema: &Schema, config: Option<&str>) -> Result<Draft, StartError> {
+    let config_file = "ysomorph.toml";
+    for taken in [config_file, ".ysomorph/accepted.json"] {
+        if root.join(taken).exists() {
+            return Err(StartError::Exists(taken.to_owned()));
+        }
+    }
+    let has_files = std::fs::read_dir(root.join("app")).is_ok_and(|mut e| e.next().is_some());
+    if has_files {
+        return Err(StartError::Exists("app/".to_owned()));
+    }
+    let text = config.map_or_else(|| default_config(url, include), str::to_owned);
+    let config: Config = read_toml(config_file, &text).map_err(StartError::Config)?;
+    let drafted = drafted(schema, &config.conventions, title);
+    let stored = Stored { tree: drafted.tree.clone(), start_role: Some(ROLE.to_owned()), ..Stored::default() };
+    let state = State { accepted: schema.clone(), stored, ..State::default() };
+    let mut steps = vec![new_file(config_file, text)];
+    steps.extend(drafted.tree.files.iter().map(|(file, node)| new_file(&file.path(), render_file(node))));
+    steps.extend(state.files().into_iter().map(|(path, text)| new_file(&path, text)));
+    steps.push(new_file(".ysomorph/.gitignore", "lock\npending/\n".to_owned()));
+    steps.push(new_file(".ysomorph/.gitattributes", "* -text\n".to_owned()));
+    let _lock = lock::take(root).map_err(WriteError::from)?;
+    Transaction { steps }.commit(root).map_err(WriteError::from)?;
+    Ok(drafted)
+}
+
+fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Draft {
+    let names = NamesInUse::of(&Tree::default(), &Tree::default());
+    draft(schema, &Plan { conventions, names: &names, open_to: Some(ROLE), title })
+}
+
+fn new_file(path: &str, text: String) -> Step {
+    Step { path: path.to_owned(), before: Before::Absent, new: Some(text) }
+}
+
+fn default_config(url: &str, include: &[String]) -> String {
+    let text = |t: &str| render_value(&t.into());
+    let patterns = |list: &[String]| format!("[{}]", list.iter().map(|t| text(t)).collect::<Vec<_>>().join(", "));
+    let include = if include.is_empty() { vec!["*".to_owned()] } else { include.to_vec() };
+    format!(
+        "format = 1\n\n[database]\nurl = {}\ntables = {{ include = {}, exclude = [] }}\n\n[conventions]                      # how drafts are made; every key has a default\nlabel_case = \"sentence\"            # \"member_no\" → \"Member number\"\nlist_fields = 8                    # most fields on a drafted list page\n\n[merge]\nrenames = \"certain\"                # take certain renames, ask about likely ones; or \"ask\", \"likely\"\nnew_fields = \"ask\"                 # on a page laid out by hand; or \"append\", \"leave-out\"\n",
+        text(url),
+        patterns(&include),
+    )
+}
