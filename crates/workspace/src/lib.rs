@@ -23,4 +23,5 @@ pub use merges::{Entry, EntryKind, UndoError};
 pub use open::{FileError, OpenError, Workspace};
 pub use plan::{Planned, WriteError};
 pub use start::{StartError, start};
+pub use transaction::digest;
 pub use transaction::{Before, Step, Transaction, TransactionError, recover};

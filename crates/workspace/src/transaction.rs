@@ -74,7 +74,7 @@ struct CommitStep {
 }
 
 /// The digest of a text, for entries and reports.
-pub(crate) fn digest(text: &str) -> String {
+pub fn digest(text: &str) -> String {
     let hash = Sha256::digest(text.as_bytes());
     format!("sha256:{}", hash.iter().map(|b| format!("{b:02x}")).collect::<String>())
 }

@@ -272,3 +272,13 @@ fn compile_write(connection: &Connection, table: &Table, operation: Operation) -
     connection.set_db_config(DbConfig::SQLITE_DBCONFIG_ENABLE_FKEY, true)?;
     outcome
 }
+
+/// Makes or changes a database by a script, in one transaction: for demos. Everything else here only looks.
+pub fn run_script(path: &Path, script: &str) -> Result<(), SourceError> {
+    let run = || -> rusqlite::Result<()> {
+        let connection = Connection::open(path)?;
+        connection.pragma_update(None, "foreign_keys", false)?;
+        connection.execute_batch(&format!("BEGIN;\n{script}\nCOMMIT;"))
+    };
+    run().map_err(|error| SourceError::Open { path: path.to_owned(), reason: plain(&error) })
+}

@@ -1,0 +1,103 @@
+//! `ysomorph decide`
+
+use super::{now, print};
+use crate::error::CliError;
+use crate::output::{Format, Output};
+use crate::session::{Session, report};
+use clap::Args;
+use std::io::{BufRead, IsTerminal, Write};
+use ysomorph_core::merge::{Question, merge};
+use ysomorph_core::name::{nearest, shown};
+use ysomorph_report::text;
+use ysomorph_workspace::{Answer, Workspace};
+
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// The question to answer
+    #[arg(requires = "choice")]
+    question: Option<String>,
+    /// The choice to take
+    choice: Option<String>,
+    /// Why, kept with the answer
+    #[arg(long, value_name = "TEXT", requires = "question")]
+    reason: Option<String>,
+    /// Only list the questions, also on a terminal
+    #[arg(long)]
+    list: bool,
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let workspace = session.open()?;
+    let changed = session.changed(&workspace)?;
+    let answers = workspace.answer_map();
+    let outcome = merge(&workspace.merge_input(&changed, &answers));
+    if let (Some(name), Some(choice)) = (&arguments.question, &arguments.choice) {
+        let question = asked(&outcome.questions, name, choice)?;
+        take(&workspace, question, choice, arguments.reason.clone())?;
+        output.push(&format!("Taken: {} is answered {}.\n", shown(name), shown(choice)));
+        return Ok(0);
+    }
+    let dialogue = !arguments.list && output.format == Format::Text && std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
+    if dialogue && outcome.open_questions().next().is_some() {
+        return ask(&workspace, session, output);
+    }
+    let report = report("decide", &workspace, &changed, &outcome);
+    print(output, &report, text::questions);
+    Ok(u8::from(outcome.open_questions().next().is_some()))
+}
+
+fn asked<'a>(questions: &'a [Question], name: &str, choice: &str) -> Result<&'a Question, CliError> {
+    let Some(question) = questions.iter().find(|q| q.name == name) else {
+        let error = CliError::new(format!("nothing asks `{name}`"));
+        return Err(match nearest(name, questions.iter().map(|q| q.name.as_str())) {
+            Some(near) => error.hint(format!("did you mean `{near}`?")),
+            None => error.hint("`ysomorph decide --list` shows the questions"),
+        });
+    };
+    if question.choices.iter().any(|c| c == choice) {
+        return Ok(question);
+    }
+    Err(CliError::new(format!("`{choice}` is not a choice of `{name}`")).hint(format!("choose one of: {}", question.choices.join(", "))))
+}
+
+fn take(workspace: &Workspace, question: &Question, choice: &str, reason: Option<String>) -> Result<(), CliError> {
+    let who = ["USER", "LOGNAME", "USERNAME"].iter().find_map(|name| std::env::var(name).ok()).filter(|who| !who.is_empty());
+    let answer = Answer { question: question.name.clone(), choice: choice.to_owned(), who, when: Some(now()), reason };
+    Ok(workspace.decide(&answer)?)
+}
+
+/// A dialogue: one question after the other, until none is open or the answer is empty.
+fn ask(workspace: &Workspace, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let mut workspace = Workspace::open(&workspace.root)?;
+    loop {
+        let changed = session.changed(&workspace)?;
+        let answers = workspace.answer_map();
+        let outcome = merge(&workspace.merge_input(&changed, &answers));
+        let Some(question) = outcome.open_questions().next() else {
+            output.push("No open questions.\n");
+            return Ok(0);
+        };
+        output.push(&format!("\n{}\n{}\n", text::heading(shown(&question.name)), shown(&question.text)));
+        for (at, (choice, effect)) in question.choices.iter().zip(&question.effects).enumerate() {
+            let safe = if *choice == question.safe { " (safe)" } else { "" };
+            output.push(&format!("  {}  {}  {}{safe}\n", at + 1, shown(choice), shown(effect)));
+        }
+        output.push("Your choice (number or name; nothing to stop): ");
+        output.flush();
+        let _ = std::io::stdout().flush();
+        let mut line = String::new();
+        let read = std::io::stdin().lock().read_line(&mut line).unwrap_or(0);
+        let line = line.trim();
+        if read == 0 || line.is_empty() {
+            return Ok(1);
+        }
+        let by_number = line.parse::<usize>().ok().and_then(|n| question.choices.get(n.wrapping_sub(1)));
+        match by_number.or_else(|| question.choices.iter().find(|c| *c == line)) {
+            Some(choice) => {
+                take(&workspace, question, choice, None)?;
+                workspace = Workspace::open(&workspace.root)?;
+            }
+            None => output.push(&format!("`{}` is none of them.\n", shown(line))),
+        }
+    }
+}

@@ -1,0 +1,147 @@
+//! `ysomorph demo`: a workspace of a beekeepers' co-operative, a database that changes and changes back, and
+//! every command with what it prints.
+
+use super::Command;
+use crate::error::CliError;
+use crate::output::Output;
+use crate::session::Session;
+use clap::{Args, Parser};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use ysomorph_report::text::{heading, plural};
+use ysomorph_sources::sqlite;
+use ysomorph_workspace::start;
+
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// Where to make it (a new folder)
+    folder: Option<PathBuf>,
+    /// Only make the workspace and its database; --changed has the changed one beside it
+    #[arg(long)]
+    only_files: bool,
+}
+
+const BEFORE: &str = include_str!("../../demo/1-before.sql");
+const AFTER: &str = include_str!("../../demo/2-after.sql");
+const BACK: &str = include_str!("../../demo/3-back.sql");
+const CONFIG: &str = include_str!("../../demo/ysomorph.toml");
+/// The files a person edited after the draft.
+const BY_HAND: &[(&str, &str)] = &[
+    ("app/app.toml", include_str!("../../demo/app/app.toml")),
+    ("app/apiary.toml", include_str!("../../demo/app/apiary.toml")),
+    ("app/colony.toml", include_str!("../../demo/app/colony.toml")),
+    ("app/harvest.toml", include_str!("../../demo/app/harvest.toml")),
+    ("app/harvest_by_apiary.toml", include_str!("../../demo/app/harvest_by_apiary.toml")),
+    ("app/hive.toml", include_str!("../../demo/app/hive.toml")),
+    ("app/inspection.toml", include_str!("../../demo/app/inspection.toml")),
+    ("app/keeper.toml", include_str!("../../demo/app/keeper.toml")),
+];
+
+/// A command line of the walk, as people type it.
+#[derive(Debug, Parser)]
+struct Line {
+    #[command(subcommand)]
+    command: Command,
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let folder = session.folder.join(arguments.folder.clone().unwrap_or_else(|| PathBuf::from("demo")));
+    if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) {
+        return Err(CliError::new(format!("`{}` isn't empty; nothing was overwritten", folder.display())).hint("name a new folder: ysomorph demo FOLDER"));
+    }
+    let failed = |e: std::io::Error| CliError::new(format!("cannot make the demo in `{}`: {e}", folder.display())).hint("name a folder you may write to: ysomorph demo FOLDER");
+    std::fs::create_dir_all(&folder).map_err(failed)?;
+    let database = folder.join("threecombs.db");
+    sqlite::run_script(&database, BEFORE)?;
+    let schema = sqlite::read(&database)?;
+    start(&folder, "sqlite:threecombs.db", "Three Combs", &[], &schema, Some(CONFIG))?;
+    for (file, text) in BY_HAND {
+        std::fs::write(folder.join(file), text).map_err(failed)?;
+    }
+    if arguments.only_files {
+        output.push(&format!("The demo is in {}: a workspace and its database, not changed yet.\n", folder.display()));
+        return Ok(0);
+    }
+    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None }, output };
+    walk.say(&format!("Three Combs, a beekeepers' co-operative, in {}", folder.display()));
+    walk.say("Its application was drafted with `ysomorph start` and edited by hand since.");
+    walk.command(&["check"])?;
+    walk.command(&["changes"])?;
+    let original = definition(&folder);
+    walk.say("Now the database's owner changes it: names, columns, tables, a view.");
+    sqlite::run_script(&database, AFTER)?;
+    walk.command(&["changes"])?;
+    walk.command(&["impact"])?;
+    walk.command(&["decide", "--list"])?;
+    walk.say("The renames are what they look like; the new table can wait.");
+    for (question, choice) in [
+        ("rename/remedy", "medicine"),
+        ("rename/keeper.postcode", "postal_code"),
+        ("rename/hive.tag", "hive_no"),
+        ("rename/harvest.honey_kg", "honey_g"),
+        ("table/swarm_report", "later"),
+    ] {
+        walk.command(&["decide", question, choice])?;
+    }
+    walk.command(&["decide", "--list"])?;
+    walk.say("What is still open gets the safe choice.");
+    walk.command(&["merge", "--safe"])?;
+    walk.command(&["merge", "--write", "--safe", "--quiet"])?;
+    walk.command(&["check"])?;
+    walk.say("A merge can be taken back, and the undo too.");
+    walk.command(&["undo"])?;
+    walk.verdict(&original, &folder);
+    walk.command(&["undo", "2"])?;
+    walk.command(&["changes"])?;
+    walk.say("Then the owner changes everything back.");
+    sqlite::run_script(&database, BACK)?;
+    walk.command(&["changes"])?;
+    walk.command(&["merge", "--write", "--quiet"])?;
+    walk.verdict(&original, &folder);
+    walk.command(&["check"])?;
+    walk.say(&format!("The demo stays in {}; try the commands there with -C {}.", folder.display(), folder.display()));
+    walk.output.flush();
+    Ok(0)
+}
+
+/// Runs commands in the demo's folder and shows them with what they print.
+struct Walk<'a> {
+    session: Session,
+    output: &'a mut Output,
+}
+
+impl Walk<'_> {
+    fn say(&mut self, text: &str) {
+        self.output.push(&format!("\n# {text}\n"));
+    }
+
+    fn command(&mut self, words: &[&str]) -> Result<(), CliError> {
+        self.output.push(&format!("\n{}\n", heading(format!("$ ysomorph {}", words.join(" ")))));
+        let quiet = words.contains(&"--quiet");
+        let line = Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied().filter(|w| *w != "--quiet"))).map_err(|e| CliError::new(e.to_string()))?;
+        let mut inner = Output::collecting();
+        line.command.run(&self.session, &mut inner)?;
+        let text = inner.take();
+        let text = if quiet { text.lines().next().map(|l| format!("{l}\n")).unwrap_or_default() } else { text };
+        self.output.push(&text);
+        self.output.flush();
+        Ok(())
+    }
+
+    /// Compares the definition's files with what they were.
+    fn verdict(&mut self, original: &BTreeMap<String, Vec<u8>>, folder: &Path) {
+        let now = definition(folder);
+        let names: std::collections::BTreeSet<&String> = original.keys().chain(now.keys()).collect();
+        let differ: Vec<&str> = names.iter().filter(|n| original.get(**n) != now.get(**n)).map(|n| n.as_str()).collect();
+        let text = match differ.as_slice() {
+            [] => format!("The definition is what it was, to the byte ({} compared).", plural(original.len(), "file", "files")),
+            files => format!("The definition differs in {}.", files.join(", ")),
+        };
+        self.say(&text);
+    }
+}
+
+fn definition(folder: &Path) -> BTreeMap<String, Vec<u8>> {
+    let entries = std::fs::read_dir(folder.join("app")).map(|e| e.flatten().collect::<Vec<_>>()).unwrap_or_default();
+    entries.into_iter().filter_map(|e| Some((e.file_name().to_string_lossy().into_owned(), std::fs::read(e.path()).ok()?))).collect()
+}

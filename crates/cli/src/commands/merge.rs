@@ -1,0 +1,75 @@
+//! `ysomorph merge`
+
+use super::{now, print};
+use crate::error::CliError;
+use crate::output::Output;
+use crate::session::{Session, report, safe_answers};
+use clap::Args;
+use std::collections::BTreeMap;
+use ysomorph_core::definition::validate;
+use ysomorph_core::schema::Schema;
+use ysomorph_report::{FileDiff, text};
+use ysomorph_workspace::{Planned, Workspace};
+
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// Write what the preview shows, in one transaction
+    #[arg(long)]
+    write: bool,
+    /// Take the safe choice wherever a question is open
+    #[arg(long)]
+    safe: bool,
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let workspace = session.open()?;
+    refuse_unsound(&workspace)?;
+    let changed = session.changed(&workspace)?;
+    let given = workspace.answer_map();
+    let answers = if arguments.safe { safe_answers(&workspace, &changed, &given) } else { given };
+    let planned = workspace.plan(&changed, &answers)?;
+    let open = planned.outcome.open_questions().count();
+    let write = arguments.write && open == 0 && !planned.files.is_empty();
+    if write {
+        let again = session.changed(&workspace)?;
+        if again != changed {
+            return Err(CliError::new("the database changed while the merge was made; nothing was written").hint("look again with `ysomorph changes`, then merge"));
+        }
+        workspace.write(&planned, &answers, &now())?;
+    }
+    let report = merge_report(&workspace, &changed, &planned, write);
+    print(output, &report, text::merge);
+    let later_only = planned.outcome.open_questions().next().is_none() && planned.files.is_empty();
+    Ok(match (arguments.write, later_only) {
+        (true, _) => u8::from(open > 0),
+        (false, true) => 0,
+        (false, false) => u8::from(open > 0 || planned.edits_definition || !planned.files.is_empty()),
+    })
+}
+
+/// A definition with unknown keys or names can't be merged: something would be guessed.
+fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
+    let problems = validate(&workspace.tree, workspace.accepted());
+    if problems.is_empty() {
+        return Ok(());
+    }
+    let mut details = String::new();
+    for problem in &problems {
+        let file = problem.file.path();
+        let near = problem.nearest.as_ref().map(|n| format!("; did you mean `{n}`?")).unwrap_or_default();
+        details.push_str(&format!("{file}:{}:{}: {}{near}\n", problem.at.line, problem.at.column, problem.message));
+        let length = problem.culprit.chars().count();
+        details.push_str(&workspace.texts.get(&problem.file).and_then(|t| text::quote(t, problem.at.line, problem.at.column, length)).unwrap_or_default());
+    }
+    let count = text::plural(problems.len(), "problem", "problems");
+    Err(CliError::new(format!("the definition has {count}; nothing was merged")).details(details).hint("correct them; `ysomorph check` shows whether it is sound"))
+}
+
+fn merge_report(workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
+    let mut report = report("merge", workspace, changed, &planned.outcome).with_merge(&planned.outcome, written);
+    report.diffs = planned.files.iter().map(|(path, (before, after))| FileDiff { path: path.clone(), before: before.clone(), after: after.clone() }).collect();
+    let texts: BTreeMap<String, String> = planned.files.iter().filter_map(|(path, (_, after))| Some((path.clone(), after.clone()?))).collect();
+    // Follow-ups stand in the files as the merge leaves them.
+    report.texts.extend(texts);
+    report
+}

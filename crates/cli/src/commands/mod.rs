@@ -1,0 +1,74 @@
+//! One file a command: its arguments, and a run of one call and one report.
+
+mod changes;
+mod check;
+mod decide;
+mod demo;
+mod explain;
+mod history;
+mod impact;
+mod merge;
+mod start;
+mod undo;
+
+use crate::error::CliError;
+use crate::output::Output;
+use crate::session::Session;
+use clap::Subcommand;
+
+/// What to do.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Make a demo workspace and walk through a changed database
+    Demo(demo::Arguments),
+    /// Read a database, keep its schema and draft the definition
+    Start(start::Arguments),
+    /// What changed in the database
+    Changes,
+    /// What breaks, and why
+    Impact(impact::Arguments),
+    /// The open questions; or answer one
+    Decide(decide::Arguments),
+    /// What a merge would write; --write writes it
+    Merge(merge::Arguments),
+    /// Put back what a merge changed
+    Undo(undo::Arguments),
+    /// Is the definition sound?
+    Check,
+    /// Merges done: when, which changes, which answers
+    History(history::Arguments),
+    /// A rule in full; all of them in a table
+    Explain(explain::Arguments),
+}
+
+impl Command {
+    /// Runs it; the exit status comes back.
+    pub fn run(self, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+        match self {
+            Command::Demo(arguments) => demo::run(&arguments, session, output),
+            Command::Start(arguments) => start::run(&arguments, session, output),
+            Command::Changes => changes::run(session, output),
+            Command::Impact(arguments) => impact::run(&arguments, session, output),
+            Command::Decide(arguments) => decide::run(&arguments, session, output),
+            Command::Merge(arguments) => merge::run(&arguments, session, output),
+            Command::Undo(arguments) => undo::run(&arguments, session, output),
+            Command::Check => check::run(session, output),
+            Command::History(arguments) => history::run(&arguments, session, output),
+            Command::Explain(arguments) => explain::run(&arguments, output),
+        }
+    }
+}
+
+/// The moment, for entries and answers.
+fn now() -> String {
+    jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
+}
+
+/// Prints a report in the wanted format.
+fn print(output: &mut Output, report: &ysomorph_report::Report, text: impl Fn(&ysomorph_report::Report) -> String) {
+    let written = match output.format {
+        crate::output::Format::Text => text(report),
+        crate::output::Format::Json => ysomorph_report::to_json(report),
+    };
+    output.push(&written);
+}

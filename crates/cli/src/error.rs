@@ -1,0 +1,132 @@
+//! Problems in the maintainer's words: what was tried, what came back, what to do.
+
+use std::fmt;
+use ysomorph_core::name::shown;
+use ysomorph_report::text::quote;
+use ysomorph_sources::SourceError;
+use ysomorph_workspace::{FileError, OpenError, StartError, TransactionError, UndoError, WriteError};
+
+/// A problem that ends a command with status 2.
+#[derive(Debug)]
+pub struct CliError {
+    message: String,
+    details: String,
+    hint: Option<String>,
+}
+
+impl CliError {
+    pub fn new(message: impl Into<String>) -> CliError {
+        CliError { message: message.into(), details: String::new(), hint: None }
+    }
+
+    /// One thing that can be done now.
+    #[must_use]
+    pub fn hint(mut self, hint: impl Into<String>) -> CliError {
+        self.hint = Some(hint.into());
+        self
+    }
+
+    #[must_use]
+    pub fn details(mut self, details: impl Into<String>) -> CliError {
+        self.details = details.into();
+        self
+    }
+
+    /// Files that can't be read, each quoted at its place.
+    pub fn files(errors: &[FileError]) -> CliError {
+        let mut details = String::new();
+        for error in errors {
+            let place = error.at.map_or_else(String::new, |at| format!(":{}:{}", at.line, at.column));
+            details.push_str(&format!("{}{place}: {}\n", shown(&error.file), shown(&error.message)));
+            if let Some(quoted) = error.at.and_then(|at| quote(&error.text, at.line, at.column, 1)) {
+                details.push_str(&quoted);
+            }
+        }
+        let count = match errors.len() {
+            1 => "1 error".to_owned(),
+            n => format!("{n} errors"),
+        };
+        CliError::new(format!("{count} in the workspace's files; nothing was done")).details(details).hint("correct the places above and run the command again")
+    }
+}
+
+impl fmt::Display for CliError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        writeln!(f, "error: {}", shown(&self.message))?;
+        f.write_str(&self.details)?;
+        match &self.hint {
+            Some(hint) => writeln!(f, "help: {}", shown(hint)),
+            None => Ok(()),
+        }
+    }
+}
+
+impl From<SourceError> for CliError {
+    fn from(error: SourceError) -> CliError {
+        let hint = match &error {
+            SourceError::Unknown(_) => "name it as sqlite:FILE or snapshot:FILE",
+            SourceError::Environment(_) => "set the variable, or write the url without it",
+            SourceError::Open { reason, .. } if reason.contains("not a database") => "name an SQLite 3 database file",
+            SourceError::Open { .. } => "check the url in ysomorph.toml, or give --changed SOURCE",
+            SourceError::Read { .. } => "try again when no other program is changing the database",
+            SourceError::Snapshot { .. } => "take the snapshot anew",
+        };
+        CliError::new(error.to_string()).hint(hint)
+    }
+}
+
+impl From<OpenError> for CliError {
+    fn from(error: OpenError) -> CliError {
+        match &error {
+            OpenError::NotAWorkspace(_) => CliError::new(error.to_string()).hint("make one with `ysomorph start --from sqlite:FILE`, or name its folder with -C"),
+            OpenError::Files(files) => CliError::files(files),
+            OpenError::Format(_) => CliError::new(error.to_string()).hint("use a newer ysomorph"),
+            OpenError::Recovery(_) => CliError::new(error.to_string()).hint("make the folder writable and run any command: the write is completed first"),
+        }
+    }
+}
+
+impl From<TransactionError> for CliError {
+    fn from(error: TransactionError) -> CliError {
+        let hint = match &error {
+            TransactionError::ChangedMeanwhile(_) => "nothing was written: look again, then repeat the command",
+            TransactionError::Outside(_) => "nothing was written: the definition may only name files in its own folder",
+            TransactionError::Io { .. } => "make the folder writable; nothing that was there is lost",
+        };
+        CliError::new(error.to_string()).hint(hint)
+    }
+}
+
+impl From<WriteError> for CliError {
+    fn from(error: WriteError) -> CliError {
+        match error {
+            WriteError::Transaction(error) => error.into(),
+            WriteError::Lock(error) => CliError::new(error.to_string()).hint("wait for it to finish, or make the folder writable"),
+            WriteError::File(file) => CliError::files(&[file]),
+            WriteError::Apply(error) => CliError::new(format!("nothing was written: {error}")).hint("this is a defect of ysomorph: please report it with the file concerned"),
+        }
+    }
+}
+
+impl From<StartError> for CliError {
+    fn from(error: StartError) -> CliError {
+        match error {
+            StartError::Exists(what) => CliError::new(format!("`{what}` is already there; nothing was overwritten")).hint("use `ysomorph changes` in this workspace, or start in an empty folder"),
+            StartError::Config(file) => CliError::files(&[file]),
+            StartError::Write(error) => error.into(),
+        }
+    }
+}
+
+impl From<UndoError> for CliError {
+    fn from(error: UndoError) -> CliError {
+        let message = error.to_string();
+        match error {
+            UndoError::Nothing => CliError::new(message).hint("merges that were written are listed under .ysomorph/merges/"),
+            UndoError::Unknown(_) => CliError::new(message).hint("entries are numbered as the files in .ysomorph/merges/"),
+            UndoError::ChangedSince(files) => CliError::new(format!("nothing was undone: these files aren't what the merge left: {}", files.join(", ")))
+                .hint("put your later edits aside (version control helps), undo, and make them again"),
+            UndoError::Write(error) => error.into(),
+        }
+    }
+}

@@ -1,0 +1,82 @@
+//! What most commands begin with: the workspace, the changed schema, and what a merge would come to.
+
+use crate::error::CliError;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use ysomorph_core::definition::FileKey;
+use ysomorph_core::merge::Outcome;
+use ysomorph_core::schema::Schema;
+use ysomorph_report::{Report, SchemaDigests};
+use ysomorph_sources::Source;
+use ysomorph_workspace::Workspace;
+
+/// Where a command runs.
+#[derive(Debug, Clone)]
+pub struct Session {
+    /// The folder.
+    pub folder: PathBuf,
+    /// Another changed schema than the configured one.
+    pub changed: Option<String>,
+}
+
+impl Session {
+    /// The workspace.
+    pub fn open(&self) -> Result<Workspace, CliError> {
+        Ok(Workspace::open(&self.folder)?)
+    }
+
+    /// A source given on the command line.
+    pub fn source(text: &str) -> Result<Source, CliError> {
+        Ok(Source::parse(text, Path::new(""), |name| std::env::var(name).ok())?)
+    }
+
+    /// The changed schema: tables that are excluded stay out.
+    pub fn changed(&self, workspace: &Workspace) -> Result<Schema, CliError> {
+        let source = match &self.changed {
+            Some(text) => Session::source(text)?,
+            None => Source::parse(&workspace.config.database.url, &workspace.root, |name| std::env::var(name).ok())?,
+        };
+        let tables = &workspace.config.database.tables;
+        Ok(source.read()?.restricted(&tables.include, &tables.exclude))
+    }
+}
+
+/// A report with what all commands tell: schemas, changes, questions.
+pub fn report(command: &str, workspace: &Workspace, changed: &Schema, outcome: &Outcome) -> Report {
+    Report {
+        format: 1,
+        command: command.to_owned(),
+        schema: SchemaDigests { accepted: digest(workspace.accepted()), changed: digest(changed) },
+        changes: outcome.comparison.changes.clone(),
+        questions: outcome.questions.clone(),
+        unasked: outcome.unasked.clone(),
+        texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
+        counts: counts(workspace),
+        later: outcome.stored.later.iter().filter(|t| outcome.questions.iter().any(|q| q.name.ends_with(&ysomorph_core::name::written(t)) && q.answer.as_deref() == Some("later"))).cloned().collect(),
+        ..Report::default()
+    }
+}
+
+fn digest(schema: &Schema) -> String {
+    ysomorph_workspace::digest(&schema.to_snapshot())
+}
+
+/// Entities and pages.
+fn counts(workspace: &Workspace) -> (usize, usize) {
+    let pages = |file: &FileKey| workspace.tree.files.get(file).and_then(|n| n.get("page")).map_or(0, |p| p.entries().len());
+    let entities: Vec<&FileKey> = workspace.tree.files.keys().filter(|f| **f != FileKey::App).collect();
+    (entities.len(), entities.iter().map(|f| pages(f)).sum())
+}
+
+/// Answers with the safe choice for every question that is open, until none is.
+pub fn safe_answers(workspace: &Workspace, changed: &Schema, answers: &BTreeMap<String, String>) -> BTreeMap<String, String> {
+    let mut answers = answers.clone();
+    loop {
+        let outcome = ysomorph_core::merge::merge(&workspace.merge_input(changed, &answers));
+        let open: Vec<(String, String)> = outcome.open_questions().map(|q| (q.name.clone(), q.safe.clone())).collect();
+        if open.is_empty() {
+            return answers;
+        }
+        answers.extend(open);
+    }
+}

@@ -1,0 +1,198 @@
+//! What a command found, as one value.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use std::collections::BTreeMap;
+use ysomorph_core::changes::Change;
+use ysomorph_core::definition::{Node, Value};
+use ysomorph_core::impact::{Finding, Severity};
+use ysomorph_core::merge::{Op, Outcome, Part, Question};
+
+/// The result of `changes`, `impact`, `check`, `decide` or `merge`.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Report {
+    /// Version of the format.
+    pub format: u32,
+    /// The command.
+    pub command: String,
+    /// Digests of the two schemas.
+    pub schema: SchemaDigests,
+    /// What changed in the database.
+    pub changes: Vec<Change>,
+    /// What breaks, and what else has to be known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub findings: Option<Vec<Finding>>,
+    /// Questions, answered or open.
+    pub questions: Vec<Question>,
+    /// How many findings of each severity.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub totals: Option<Totals>,
+    /// Edits of the definition.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub edits: Option<Vec<EditReport>>,
+    /// Customisations that stay.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub kept: Option<Vec<KeptReport>>,
+    /// Parts set aside.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub set_aside: Option<Vec<PartReport>>,
+    /// Parts put back.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub restored: Option<Vec<PartReport>>,
+    /// What is left to a person.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub follow_ups: Option<Vec<Finding>>,
+    /// Whether it was written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub written: Option<bool>,
+    /// Answers that no question asks for.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub unasked: Vec<String>,
+    /// Files as they are and would be, for the text's diff.
+    #[serde(skip)]
+    pub diffs: Vec<FileDiff>,
+    /// The definition's texts by file, to quote places.
+    #[serde(skip)]
+    pub texts: BTreeMap<String, String>,
+    /// Entities and pages of the definition.
+    #[serde(skip)]
+    pub counts: (usize, usize),
+    /// New tables that were left for later: they don't count as changes.
+    #[serde(skip)]
+    pub later: Vec<String>,
+}
+
+/// Digests of the accepted and the changed schema.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct SchemaDigests {
+    /// The schema the definition last agreed with.
+    pub accepted: String,
+    /// The schema as it is now.
+    pub changed: String,
+}
+
+/// How many findings of each severity.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Totals {
+    /// Fails when used.
+    #[serde(rename = "break")]
+    pub breaks: usize,
+    /// Works, but wrong.
+    pub risk: usize,
+    /// Worth knowing.
+    pub note: usize,
+}
+
+impl Totals {
+    /// Counts findings.
+    pub fn of(findings: &[Finding]) -> Totals {
+        let count = |severity| findings.iter().filter(|f| f.severity == severity).count();
+        Totals { breaks: count(Severity::Break), risk: count(Severity::Risk), note: count(Severity::Note) }
+    }
+}
+
+/// An edit of the definition.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct EditReport {
+    /// The file.
+    pub file: String,
+    /// The element.
+    pub path: String,
+    /// replace, add, remove or restore
+    pub action: String,
+    /// The value before.
+    pub old: Option<serde_json::Value>,
+    /// The value after.
+    pub new: Option<serde_json::Value>,
+    /// Why.
+    pub because: String,
+}
+
+/// A customisation that stays.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct KeptReport {
+    /// The element.
+    pub path: String,
+    /// What stands there.
+    pub yours: Option<serde_json::Value>,
+    /// What the draft says instead.
+    pub draft: Option<serde_json::Value>,
+    /// Whether this change concerns it.
+    pub concerned: bool,
+}
+
+/// A part set aside or put back.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct PartReport {
+    /// The element.
+    pub path: String,
+    /// What it was.
+    pub value: Option<serde_json::Value>,
+    /// Why.
+    pub because: String,
+}
+
+/// A file before and after.
+#[derive(Debug, Clone, Default)]
+pub struct FileDiff {
+    /// The file.
+    pub path: String,
+    /// Its text before.
+    pub before: Option<String>,
+    /// Its text after.
+    pub after: Option<String>,
+}
+
+impl Report {
+    /// With the outcome of a merge.
+    #[must_use]
+    pub fn with_merge(mut self, outcome: &Outcome, written: bool) -> Report {
+        let edits = outcome.edits.iter().map(|edit| EditReport {
+            file: edit.file.path(),
+            path: edit.element.shown(),
+            action: match edit.op {
+                Op::Splice(_) | Op::Set { .. } => "replace",
+                Op::Insert { .. } | Op::InsertMember { .. } | Op::Create { .. } => "add",
+                Op::Remove { .. } | Op::RemoveFile { .. } => "remove",
+                Op::Restore { .. } | Op::PutBack { .. } | Op::RestoreFile { .. } => "restore",
+            }
+            .to_owned(),
+            old: edit.old.as_ref().map(value),
+            new: edit.new.as_ref().map(value),
+            because: edit.because.clone(),
+        });
+        self.edits = Some(edits.collect());
+        self.kept = Some(outcome.kept.iter().map(|k| KeptReport { path: k.element.shown(), yours: k.yours.as_ref().map(value), draft: k.draft.as_ref().map(value), concerned: k.concerned }).collect());
+        let part = |p: &Part| PartReport { path: p.element.shown(), value: p.was.as_ref().map(value), because: p.because.clone() };
+        self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
+        self.restored = Some(outcome.restored.iter().map(part).collect());
+        self.follow_ups = Some(outcome.follow_ups.clone());
+        self.written = Some(written);
+        self
+    }
+
+    /// With findings and their totals.
+    #[must_use]
+    pub fn with_findings(mut self, findings: Vec<Finding>) -> Report {
+        self.totals = Some(Totals::of(&findings));
+        self.findings = Some(findings);
+        self
+    }
+
+    /// Changes that count: all but new tables left for later.
+    pub fn counted_changes(&self) -> usize {
+        use ysomorph_core::changes::ChangeKind;
+        self.changes.iter().filter(|c| !(c.kind == ChangeKind::TableAdded && self.later.contains(&c.table))).count()
+    }
+}
+
+/// A definition value as JSON.
+fn value(node: &Node) -> serde_json::Value {
+    match &node.value {
+        Value::Bool(truth) => (*truth).into(),
+        Value::Int(number) => (*number).into(),
+        Value::Text(text) | Value::Other(text) => text.as_str().into(),
+        Value::List(items) => items.iter().map(value).collect(),
+        Value::Table(entries) => serde_json::Value::Object(entries.iter().map(|e| (e.key.clone(), value(&e.node))).collect()),
+    }
+}

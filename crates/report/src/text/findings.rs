@@ -1,0 +1,116 @@
+//! What breaks: worst first, grouped by entity.
+
+use super::changes::phrase;
+use super::quote::quote;
+use super::style::{bold, dim, edges, good, hint, plural, severity, wrapped};
+use crate::{Report, Totals};
+use ysomorph_core::impact::{Finding, Remedy, Severity};
+use ysomorph_core::name::shown;
+
+/// The report of `impact`.
+pub fn impact(report: &Report) -> String {
+    let findings = report.findings.as_deref().unwrap_or_default();
+    let totals = report.totals.unwrap_or_default();
+    if findings.is_empty() {
+        return match report.changes.len() {
+            0 => "Nothing changed, and nothing breaks.\n".to_owned(),
+            n => format!("{}: {}. Every page still works.\n", plural(n, "change", "changes"), good("nothing breaks")),
+        };
+    }
+    let mut out = format!("{}, by {}.\n", counts(totals), plural(report.changes.len(), "change", "changes"));
+    out.push_str(&listed(report, findings));
+    let open = report.questions.iter().filter(|q| q.is_open()).count();
+    let next = if open > 0 { format!("ysomorph decide   ({} to answer)", plural(open, "question", "questions")) } else { "ysomorph merge   (shows what it would write)".to_owned() };
+    out.push_str(&format!("\n{}\n", hint(next)));
+    out
+}
+
+/// The report of `check`.
+pub fn check(report: &Report) -> String {
+    let findings = report.findings.as_deref().unwrap_or_default();
+    let totals = report.totals.unwrap_or_default();
+    let (entities, pages) = report.counts;
+    let size = format!("{}, {}", plural(entities, "entity", "entities"), plural(pages, "page", "pages"));
+    if findings.is_empty() {
+        return format!("{}: {size}, 0 findings\n", good("Sound"));
+    }
+    let verdict = if totals.breaks + totals.risk > 0 { "Not sound" } else { "Sound" };
+    format!("{verdict}: {size}, {}.\n{}", counts(totals), listed(report, findings))
+}
+
+fn counts(totals: Totals) -> String {
+    let parts = [(totals.breaks, "break", "breaks"), (totals.risk, "risk", "risks"), (totals.note, "note", "notes")];
+    parts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, many)| plural(*n, one, many)).collect::<Vec<_>>().join(", ")
+}
+
+/// Findings by entity, the entity with the worst first; what is the same on several pages is told once.
+pub(super) fn listed(report: &Report, findings: &[Finding]) -> String {
+    let mut entities: Vec<&Option<String>> = Vec::new();
+    for finding in findings {
+        if !entities.contains(&&finding.entity) {
+            entities.push(&finding.entity);
+        }
+    }
+    let mut out = String::new();
+    for entity in entities {
+        let title = entity.as_ref().map_or_else(|| "app".to_owned(), |e| shown(e));
+        out.push_str(&format!("\n{}\n", bold(title)));
+        let own: Vec<&Finding> = findings.iter().filter(|f| f.entity == *entity).collect();
+        let mut told: Vec<&Finding> = Vec::new();
+        for finding in own.iter().copied() {
+            if told.iter().any(|t| alike(t, finding)) {
+                continue;
+            }
+            told.push(finding);
+            let same: Vec<&Finding> = own.iter().copied().filter(|f| alike(f, finding)).collect();
+            out.push_str(&one(report, finding, &same));
+        }
+    }
+    out
+}
+
+fn alike(a: &Finding, b: &Finding) -> bool {
+    a.rule == b.rule && a.message == b.message && a.field == b.field && a.role == b.role
+}
+
+fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
+    let mut out = format!("  {} {}\n", severity(finding.severity), wrapped(&shown(&finding.message), 8, 8));
+    let mut pages: Vec<String> = Vec::new();
+    for finding in same {
+        for page in &finding.pages {
+            let places = if finding.places.is_empty() { String::new() } else { format!(" ({})", finding.places.join(", ")) };
+            pages.push(format!("{}{places}", shown(page)));
+        }
+    }
+    if !pages.is_empty() {
+        let label = if pages.len() == 1 { "on page " } else { "on pages " };
+        out.push_str(&format!("        {label}{}\n", wrapped(&pages.join(", "), 8 + label.len(), 8)));
+    }
+    if let Some(at) = &finding.at {
+        let position = format!("        {}:{}:{}", shown(&at.file), at.line, at.column);
+        out.push_str(&format!("{}\n", edges(&position, finding.rule)));
+        let own_text = finding.rule.starts_with("definition/") || finding.rule.contains("condition") || finding.rule.contains("filter");
+        if let Some(quoted) = report.texts.get(&at.file).filter(|_| own_text).and_then(|text| quote(text, at.line, at.column, culprit(finding))) {
+            out.push_str(&quoted);
+        }
+    }
+    let then = match finding.remedy {
+        Remedy::Merge => "the merge takes care of it",
+        Remedy::Ask => "the merge asks",
+        Remedy::Hand if finding.severity == Severity::Note => "",
+        Remedy::Hand => "left to you",
+        Remedy::None => "",
+    };
+    let cause = finding.cause.and_then(|at| report.changes.get(at)).map(phrase);
+    let parts: Vec<String> = [cause.map(|c| format!("because {c}")), Some(then.to_owned()), Some(shown(&finding.help))].into_iter().flatten().filter(|t| !t.is_empty()).collect();
+    if !parts.is_empty() {
+        out.push_str(&format!("        {}\n", dim(wrapped(&parts.join("; "), 8, 8))));
+    }
+    out
+}
+
+/// How long the culprit is: the last name the message quotes.
+fn culprit(finding: &Finding) -> usize {
+    let quoted: Vec<&str> = finding.message.split('`').skip(1).step_by(2).collect();
+    quoted.last().map_or(1, |name| name.rsplit('.').next().unwrap_or(name).chars().count())
+}

@@ -1,0 +1,16 @@
+//! Reports as text: the outcome first, worst next, then what to type. Eighty columns, readable aloud, and no
+//! meaning by colour alone.
+
+mod changes;
+mod findings;
+mod merge;
+mod questions;
+mod quote;
+mod style;
+
+pub use changes::changes;
+pub use findings::{check, impact};
+pub use merge::merge;
+pub use questions::questions;
+pub use quote::quote;
+pub use style::{heading, hint, plural};

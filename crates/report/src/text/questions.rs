@@ -1,0 +1,51 @@
+//! Questions with their choices.
+
+use super::style::{bold, dim, good, hint, padded, plural, warm, wrapped};
+use crate::Report;
+use ysomorph_core::merge::Question;
+use ysomorph_core::name::shown;
+
+/// The report of `decide`.
+pub fn questions(report: &Report) -> String {
+    let open = report.questions.iter().filter(|q| q.is_open()).count();
+    let answered = report.questions.len() - open;
+    let mut out = match (open, answered) {
+        (0, 0) => "No questions.\n".to_owned(),
+        (0, n) => format!("No open questions; {} answered.\n", n),
+        (n, 0) => format!("{}.\n", plural(n, "open question", "open questions")),
+        (n, m) => format!("{}, {m} answered.\n", plural(n, "open question", "open questions")),
+    };
+    for question in report.questions.iter().filter(|q| q.is_open()).chain(report.questions.iter().filter(|q| !q.is_open())) {
+        out.push_str(&one(question));
+    }
+    for name in &report.unasked {
+        out.push_str(&format!("\nAn answer in decisions.toml is about {}, which nothing asks: it has no effect.\n", shown(name)));
+    }
+    if let Some(first) = report.questions.iter().find(|q| q.is_open()) {
+        let choice = first.choices.first().map_or("", String::as_str);
+        out.push_str(&format!("\n{}\n", hint(format!("ysomorph decide {} {}", word(&first.name), word(choice)))));
+    } else if answered > 0 {
+        out.push_str(&format!("\n{}\n", hint("ysomorph merge")));
+    }
+    out
+}
+
+fn one(question: &Question) -> String {
+    let mut out = format!("\n{}\n  {}\n", bold(shown(&question.name)), wrapped(&question.text, 2, 2));
+    let width = question.choices.iter().map(|c| c.chars().count()).max().unwrap_or(0).min(24);
+    for (choice, effect) in question.choices.iter().zip(&question.effects) {
+        let mark = if question.answer.as_ref() == Some(choice) { good("*") } else { " ".to_owned() };
+        let safe = if question.safe == *choice { dim(" (safe)") } else { String::new() };
+        out.push_str(&format!("  {mark} {}  {}{safe}\n", warm(padded(&shown(choice), width)), wrapped(effect, width + 6, width + 6)));
+    }
+    if let Some(answer) = &question.answer {
+        out.push_str(&format!("    answered: {}\n", shown(answer)));
+    }
+    out
+}
+
+/// A word for the shell, quoted where it must be.
+fn word(text: &str) -> String {
+    let plain = text.chars().all(|c| c.is_alphanumeric() || "/._-".contains(c));
+    if plain { text.to_owned() } else { format!("'{}'", shown(text).replace('\'', "'\\''")) }
+}

@@ -1,0 +1,88 @@
+//! Colours, counts and wrapping. Colour only repeats what the words say.
+
+use anstyle::{AnsiColor, Style};
+use std::fmt::Display;
+use unicode_width::UnicodeWidthStr;
+use ysomorph_core::impact::Severity;
+
+/// The width of the text.
+pub(super) const WIDTH: usize = 80;
+
+pub(super) fn styled(style: Style, text: impl Display) -> String {
+    format!("{style}{text}{style:#}")
+}
+
+pub(super) fn bold(text: impl Display) -> String {
+    styled(Style::new().bold(), text)
+}
+
+pub(super) fn dim(text: impl Display) -> String {
+    styled(Style::new().dimmed(), text)
+}
+
+pub(super) fn good(text: impl Display) -> String {
+    styled(AnsiColor::Green.on_default(), text)
+}
+
+pub(super) fn bad(text: impl Display) -> String {
+    styled(AnsiColor::Red.on_default(), text)
+}
+
+pub(super) fn warm(text: impl Display) -> String {
+    styled(AnsiColor::Yellow.on_default(), text)
+}
+
+pub(super) fn severity(severity: Severity) -> String {
+    let word = format!("{:<5}", severity.word());
+    match severity {
+        Severity::Break => styled(AnsiColor::Red.on_default().bold(), word),
+        Severity::Risk => styled(AnsiColor::Yellow.on_default().bold(), word),
+        Severity::Note => styled(AnsiColor::Cyan.on_default(), word),
+    }
+}
+
+/// A section's heading.
+pub fn heading(text: impl Display) -> String {
+    bold(text)
+}
+
+/// What to type next.
+pub fn hint(text: impl Display) -> String {
+    format!("Next: {}", bold(text))
+}
+
+/// `1 change`, `2 changes`.
+pub fn plural(count: usize, one: &str, many: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { many })
+}
+
+/// Text broken at blanks to fit the width behind an indent; the first line starts at `used`.
+pub(super) fn wrapped(text: &str, used: usize, indent: usize) -> String {
+    let mut out = String::new();
+    let mut column = used;
+    for word in text.split(' ') {
+        let width = word.width();
+        if column + width > WIDTH && column > indent {
+            out.truncate(out.trim_end().len());
+            out.push('\n');
+            out.push_str(&" ".repeat(indent));
+            column = indent;
+        }
+        out.push_str(word);
+        out.push(' ');
+        column += width + 1;
+    }
+    out.truncate(out.trim_end().len());
+    out
+}
+
+/// Text padded to a width in cells.
+pub(super) fn padded(text: &str, width: usize) -> String {
+    format!("{text}{}", " ".repeat(width.saturating_sub(text.width())))
+}
+
+/// A line with one text on the left and one at the right edge.
+pub(super) fn edges(left: &str, right: &str) -> String {
+    let space = WIDTH.saturating_sub(left.width() + right.width()).max(2);
+    format!("{left}{}{}", " ".repeat(space), dim(right))
+}
