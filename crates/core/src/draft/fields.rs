@@ -94,7 +94,8 @@ fn field(context: &Context<'_>, table: &Table, name: String, columns: Vec<String
     };
     let is_key = columns.iter().all(|c| name::contains(&table.primary_key, c));
     let database_fills = first.is_none_or(|c| c.auto || c.written_by_database());
-    let kept = database_fills || columns.iter().any(|c| name::matches_any(&conventions.record_keeping, c)) && own.iter().all(|c| !c.needs_value() || c.default.is_some());
+    let keeps = [&conventions.record_keeping, &conventions.version_columns];
+    let kept = database_fills || columns.iter().any(|c| keeps.iter().any(|patterns| name::matches_any(patterns, c))) && own.iter().all(|c| !c.needs_value() || c.default.is_some());
     let required = target.is_none() && first.is_some_and(Column::needs_value) && !kept || target.is_some() && own.iter().all(|c| c.needs_value());
     // A form that couldn't save without the column must show it.
     let must_be_given = own.iter().any(|c| c.needs_value() && c.default.is_none());

@@ -39,12 +39,15 @@ fn capital(text: &str) -> String {
 /// What one record and many records of a table are called. Names in the plural are brought to the singular
 /// by English endings; what doesn't look English stays.
 pub fn one_and_many(table: &str, conventions: &Conventions) -> (String, String) {
-    let mut words = name::words(table);
-    let Some(last) = words.pop() else { return (table.to_owned(), table.to_owned()) };
-    let one = singular(&last);
-    let many = plural(&one);
-    let whole = |last: String| label(&words.iter().chain([&last]).cloned().collect::<Vec<_>>().join("_"), conventions);
-    (whole(one), whole(many))
+    let words = name::words(table);
+    // "harvest by apiary": what there are many of stands before the small word.
+    let small = words.iter().position(|w| ["by", "of", "per", "in", "for"].contains(&w.as_str())).filter(|at| *at > 0);
+    let noun = small.unwrap_or(words.len()).saturating_sub(1);
+    let with = |form: &dyn Fn(&str) -> String| {
+        let changed: Vec<String> = words.iter().enumerate().map(|(at, w)| if at == noun { form(w) } else { w.clone() }).collect();
+        label(&changed.join("_"), conventions)
+    };
+    (with(&singular), with(&|word| plural(&singular(word))))
 }
 
 fn singular(word: &str) -> String {
@@ -79,7 +82,7 @@ mod tests {
     fn labels_read_like_a_person_wrote_them() {
         let conventions = Conventions::default();
         assert_eq!(label("member_no", &conventions), "Member number");
-        for (table, one, many) in [("apiary", "Apiary", "Apiaries"), ("queen_strains", "Queen strain", "Queen strains"), ("harvest_by_apiary", "Harvest by apiary", "Harvest by apiaries"), ("box", "Box", "Boxes"), ("boxes", "Box", "Boxes"), ("bus", "Bus", "Buses")] {
+        for (table, one, many) in [("apiary", "Apiary", "Apiaries"), ("queen_strains", "Queen strain", "Queen strains"), ("harvest_by_apiary", "Harvest by apiary", "Harvests by apiary"), ("box", "Box", "Boxes"), ("boxes", "Box", "Boxes"), ("bus", "Bus", "Buses")] {
             assert_eq!(one_and_many(table, &conventions), (one.to_owned(), many.to_owned()));
         }
     }

@@ -25,11 +25,11 @@ pub(super) fn title(context: &Context<'_>, table: &Table, own: &[FieldDraft], ar
     if let Some(field) = texts.iter().find(|f| f.unique && f.required).or_else(|| texts.iter().find(|f| f.unique)) {
         return (plain(field), "it is text and unique");
     }
-    if let Some(field) = texts.iter().find(|f| f.required) {
-        return (plain(field), "it is the first required text");
-    }
     if let Some(parts) = references(context, table, &open, around) {
         return (parts, "what it belongs to, and when");
+    }
+    if let Some(field) = texts.iter().find(|f| f.required) {
+        return (plain(field), "it is the first required text");
     }
     if let Some(field) = texts.first() {
         return (plain(field), "it is the first text");

@@ -92,11 +92,8 @@ impl Owner<'_> {
     fn node(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>) {
         match shape {
             Shape::Record(keys) => {
-                let skip_lookup = self.keeps_lookup(element, drafts);
                 for key in keys {
-                    if !(skip_lookup && ["lookup", "kind"].contains(&key.name)) {
-                        self.key(&element.key(key.name), key.shape, drafts.key(key.name), drafts.p1);
-                    }
+                    self.key(&element.key(key.name), key.shape, drafts.key(key.name), drafts.p1);
                 }
             }
             Shape::Named(inner) => {
@@ -112,16 +109,6 @@ impl Owner<'_> {
             }
             _ => {}
         }
-    }
-
-    /// A lookup whose foreign key alone went stays one, unless a merge made it a lookup.
-    fn keeps_lookup(&self, element: &Element, drafts: Drafts<'_>) -> bool {
-        if element.key_at(0) != Some("field") || element.steps.len() != 2 {
-            return false;
-        }
-        let lookup = element.key("lookup");
-        let lost = drafts.p1.is_some_and(|p1| p1.get("lookup").is_none()) && self.editor.get(&lookup).is_some();
-        lost && !self.pending.contains_key(&lookup) && !self.inserted.contains(&lookup)
     }
 
     fn key(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>, around: Option<&Node>) {
@@ -169,7 +156,7 @@ impl Owner<'_> {
                     self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: true });
                 }
             }
-            (Some(yours), None) if self.side == Side::Yours => self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false }),
+            (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false }),
             (None, Some(p1)) if drafts.p0.is_none() && drafts.d.is_none() => self.add(element, p1, around),
             (None, Some(p1)) if self.side == Side::Yours && drafts.p0.is_some() => {
                 self.kept.push(Kept { element: element.clone(), yours: None, draft: Some(p1.clone()), concerned: drafts.p0 != Some(p1) });

@@ -164,7 +164,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
     let ordered = in_accepted_order(&accepted, &effective);
     let p0 = strip(draft(&accepted, &plan).tree, &accepted, &things, &memory);
-    let mut p1 = draft(&ordered, &plan).tree;
+    let mut p1 = draft(&with_kept_references(&ordered, &accepted, &yours.tree, &inserted), &plan).tree;
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
     let placement = Placement::of(LayoutInput { yours: &yours.tree, d: &stored.tree, p1: &p1, accepted: &accepted, changed: &effective, answers: input.answers, policy: input.new_fields, hidden });
     let d = stored.tree.clone();
@@ -314,6 +314,33 @@ fn lost_things(accepted: &Schema, changed: &Schema) -> Vec<Thing> {
         }
     }
     things
+}
+
+/// The changed schema as the draft is to see it: a lookup whose foreign key alone went stays a lookup, unless a
+/// merge had made it one.
+fn with_kept_references(changed: &Schema, accepted: &Schema, yours: &Tree, inserted: &BTreeSet<Element>) -> Schema {
+    let mut schema = changed.clone();
+    let index = Index::of(yours);
+    for before in &accepted.tables {
+        let Some(now) = changed.table(&before.name) else { continue };
+        for key in &before.foreign_keys {
+            let there = key.columns.iter().all(|c| now.column(c).is_some()) && !now.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(&key.columns, c)));
+            if !there || !changed.table(&key.table).is_some_and(|target| key.fits(target)) {
+                continue;
+            }
+            let made_by_merge = index.of_table(&before.name).any(|(entity, known)| {
+                known.fields.iter().any(|(field, (columns, _))| {
+                    let lookup = Element::file(FileKey::Entity(entity.to_owned())).key("field").key(field).key("lookup");
+                    columns.iter().all(|c| name::contains(&key.columns, c)) && inserted.contains(&lookup)
+                })
+            });
+            if let Some(table) = schema.tables.iter_mut().find(|t| t.name == now.name).filter(|_| !made_by_merge) {
+                table.foreign_keys.push(key.clone());
+                table.foreign_keys.sort();
+            }
+        }
+    }
+    schema
 }
 
 /// A draft without anything that is gone.

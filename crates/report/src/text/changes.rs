@@ -1,6 +1,6 @@
 //! What changed in the database.
 
-use super::style::{bad, bold, dim, good, hint, padded, plural, warm, wrapped};
+use super::style::{bad, bold, good, hint, padded, plural, warm, wrapped};
 use crate::Report;
 use std::collections::BTreeMap;
 use ysomorph_core::changes::{Change, ChangeKind};
@@ -94,6 +94,6 @@ pub(super) fn phrase(change: &Change) -> String {
     let name = shown(&change.subject());
     match (&change.to, change.kind) {
         (Some(to), _) => format!("{name} → {}", shown(to)),
-        (None, kind) => format!("{name}: {}", dim(kind.name().replace('-', " "))),
+        (None, kind) => format!("{name}: {}", kind.name().replace('-', " ")),
     }
 }

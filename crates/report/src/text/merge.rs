@@ -1,7 +1,7 @@
 //! What a merge would write, or wrote: the diff, what is kept, set aside, put back and left to do.
 
 use super::findings::listed;
-use super::style::{bad, bold, dim, good, hint, plural, warm, wrapped};
+use super::style::{bad, bold, dim, good, hint, plural, warm, wrapped, WIDTH};
 use crate::{FileDiff, PartReport, Report};
 use similar::TextDiff;
 use ysomorph_core::name::shown;
@@ -38,7 +38,7 @@ pub fn merge(report: &Report) -> String {
         for kept in concerned {
             let yours = kept.yours.as_ref().map_or_else(|| "left out".to_owned(), |v| shown(&short(v)));
             let draft = kept.draft.as_ref().map_or_else(|| "nothing".to_owned(), |v| shown(&short(v)));
-            out.push_str(&format!("  {}  {}\n", kept.path, wrapped(&format!("{yours} (the draft says {draft})"), kept.path.chars().count() + 4, 6)));
+            out.push_str(&entry(&kept.path, &format!("{yours} (the draft says {draft})")));
         }
     }
     out.push_str(&parts("Set aside, kept until what it hung on returns", aside));
@@ -94,9 +94,15 @@ fn parts(title: &str, parts: &[PartReport]) -> String {
     }
     let mut out = format!("\n{}\n", bold(title));
     for part in parts {
-        out.push_str(&format!("  {}  {}\n", part.path, dim(wrapped(&part.because, part.path.chars().count() + 4, 6))));
+        out.push_str(&entry(&part.path, &part.because));
     }
     out
+}
+
+/// A path and what is said of it, on the same line where both fit.
+fn entry(path: &str, text: &str) -> String {
+    let used = path.chars().count() + 4;
+    if used + text.chars().count() <= WIDTH { format!("  {path}  {}\n", dim(text)) } else { format!("  {path}\n      {}\n", dim(wrapped(text, 6, 6))) }
 }
 
 fn short(value: &serde_json::Value) -> String {

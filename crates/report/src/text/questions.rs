@@ -1,6 +1,6 @@
 //! Questions with their choices.
 
-use super::style::{bold, dim, good, hint, padded, plural, warm, wrapped};
+use super::style::{bold, good, hint, padded, plural, warm, wrapped};
 use crate::Report;
 use ysomorph_core::merge::Question;
 use ysomorph_core::name::shown;
@@ -35,8 +35,8 @@ fn one(question: &Question) -> String {
     let width = question.choices.iter().map(|c| c.chars().count()).max().unwrap_or(0).min(24);
     for (choice, effect) in question.choices.iter().zip(&question.effects) {
         let mark = if question.answer.as_ref() == Some(choice) { good("*") } else { " ".to_owned() };
-        let safe = if question.safe == *choice { dim(" (safe)") } else { String::new() };
-        out.push_str(&format!("  {mark} {}  {}{safe}\n", warm(padded(&shown(choice), width)), wrapped(effect, width + 6, width + 6)));
+        let effect = if question.safe == *choice { format!("{effect} (safe)") } else { effect.clone() };
+        out.push_str(&format!("  {mark} {}  {}\n", warm(padded(&shown(choice), width)), wrapped(&effect, width + 6, width + 6)));
     }
     if let Some(answer) = &question.answer {
         out.push_str(&format!("    answered: {}\n", shown(answer)));

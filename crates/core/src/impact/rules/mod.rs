@@ -88,7 +88,7 @@ fn condition_broken(context: &Context<'_>, used: &Use, what: &str, name: &str, t
         _ => "",
     };
     let (table, column) = if is_table { (name, None) } else { (table.unwrap_or(own), Some(name)) };
-    (format!("{what} names {}", context.fate(table, column)), context.cause_of_loss(table, column))
+    (format!("{what} fails: {}", context.fate(table, column)), context.cause_of_loss(table, column))
 }
 
 /// The place of a byte of a condition's text.
