@@ -175,3 +175,10 @@ fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKe
     }
     (texts, tree)
 }
+
+impl Workspace {
+    /// The stored draft: what the generator wrote.
+    pub fn stored_draft(&self) -> &Tree {
+        &self.state.stored.tree
+    }
+}

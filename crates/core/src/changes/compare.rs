@@ -91,9 +91,11 @@ impl Tables<'_> {
         if self.before.kind != self.after.kind {
             out.push(Change::of_table(ChangeKind::TableKindChanged, table).from_to(Some(self.before.kind.word().into()), Some(self.after.kind.word().into())));
         }
-        if self.after.broken.is_some() && self.before.broken.is_none() {
+        if self.after.broken.is_some() {
             // Its columns aren't gone one by one: the whole view can't be read.
-            out.push(Change::of_table(ChangeKind::ViewBroken, table).from_to(None, self.after.broken.clone()));
+            if self.before.broken.is_none() {
+                out.push(Change::of_table(ChangeKind::ViewBroken, table).from_to(None, self.after.broken.clone()));
+            }
             return;
         }
         for before in &self.before.columns {

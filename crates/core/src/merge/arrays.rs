@@ -21,7 +21,7 @@ impl Owner<'_> {
         let hand_laid = self.side == Side::Yours && self.placement.is_hand_laid(element);
         let (d, p0, p1) = (keys(drafts.d), keys(drafts.p0), keys(drafts.p1));
         let Some(yours) = yours else {
-            let fresh: Vec<Node> = drafts.p1.map(Node::items).unwrap_or_default().iter().filter(|i| self.placement.may_enter(self.side, element, &member_key(i))).cloned().collect();
+            let fresh: Vec<Node> = drafts.p1.map(Node::items).unwrap_or_default().iter().filter(|i| self.placement.may_enter(self.side, element, &member_key(i)) && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)).cloned().collect();
             let was_there = !d.is_empty() || !p0.is_empty();
             if !fresh.is_empty() && !was_there {
                 self.add_array(element, Node::new(Value::List(fresh)), around);
@@ -29,6 +29,12 @@ impl Owner<'_> {
             return;
         };
         let y = keys(Some(&yours));
+        if self.side == Side::Yours {
+            // What a person took out stays out, also when the draft loses it and has it again.
+            for lost in p0.iter().filter(|m| !p1.contains(m) && !y.contains(m) && d.contains(m)) {
+                self.marks.insert(element.member(lost), None);
+            }
+        }
         if !hand_laid {
             for lost in p0.iter().filter(|m| !p1.contains(m) && y.contains(m)) {
                 let member = element.member(lost);
@@ -48,7 +54,7 @@ impl Owner<'_> {
                 }
                 continue;
             }
-            let deleted = d.contains(new);
+            let deleted = d.contains(new) || self.is_taken_out(&element.member(new));
             if !deleted && self.placement.may_enter(self.side, element, new) && self.placement.enters_page(self.side, element, new, hand_laid) {
                 self.enter(element, new, &p1, item(drafts.p1, new));
             }
@@ -63,6 +69,11 @@ impl Owner<'_> {
 
     fn is_marked(&self, member: &Element) -> bool {
         self.marks.get(member).is_some_and(|value| value.as_ref() == self.editor.get(member))
+    }
+
+    /// Whether a person took the element out before the draft lost it.
+    pub(super) fn is_taken_out(&self, element: &Element) -> bool {
+        self.side == Side::Yours && self.marks.get(element) == Some(&None)
     }
 
     fn add_array(&mut self, element: &Element, value: Node, around: Option<&Node>) {
@@ -130,6 +141,14 @@ impl Owner<'_> {
                 self.emptied_row(element, row, before, hand_laid);
             }
         }
+        if self.side == Side::Yours {
+            for row in drafts.p0.map(Node::items).unwrap_or_default() {
+                let title = member_key(row);
+                if item(drafts.p1, &title).is_none() && item(drafts.d, &title).is_some() && matching.yours_for(&title).is_none() && self.editor.removed(&element.member(&title)).is_none() {
+                    self.marks.insert(element.member(&title), None);
+                }
+            }
+        }
         if !hand_laid {
             for row in drafts.p0.map(Node::items).unwrap_or_default() {
                 let title = member_key(row);
@@ -168,9 +187,25 @@ impl Owner<'_> {
             row.set(list, Node::new(Value::List(kept)));
         }
         let title = member_key(&row);
+        if self.is_taken_out(&element.member(&title)) {
+            return;
+        }
         if let Some(id) = self.editor.removed(&element.member(&title)).filter(|p| p.fact == Fact::Draft && p.was.as_ref() == Some(&row)).map(|p| p.id)
             && self.editor.put_back(id, "the draft has it again")
         {
+            return;
+        }
+        // One that left empty comes back in its own bytes.
+        let own = element.member(&title);
+        if let Some(id) = self.editor.removed(&own).filter(|p| p.fact == Fact::Container).map(|p| p.id)
+            && self.editor.put_back(id, "something belongs there again")
+        {
+            for list in ["fields", "items"] {
+                let order = keys(row.get(list));
+                for member in &order {
+                    self.enter(&own.key(list), member, &order, item(row.get(list), member));
+                }
+            }
             return;
         }
         let there = keys(self.editor.get(element));

@@ -304,7 +304,8 @@ impl Editor {
         }
         let container = element.parent();
         if self.get(&container).is_none() {
-            let waiting = self.removed(&container).filter(|p| p.fact == Fact::Container).map(|p| p.id);
+            let around = std::iter::successors(Some(container.clone()), |e| (!e.steps.is_empty()).then(|| e.parent()));
+            let waiting = around.into_iter().find_map(|e| self.removed(&e).filter(|p| p.fact == Fact::Container).map(|p| p.id));
             let is_group = container.steps.len() == 1 && !element.is_member();
             let back = waiting.is_some_and(|w| self.put_back(w, because));
             if !back && !(is_group && self.tree.files.contains_key(&element.file)) {

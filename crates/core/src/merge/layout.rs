@@ -29,6 +29,8 @@ pub(super) struct Placement {
     pages: BTreeMap<String, BTreeMap<String, BTreeSet<String>>>,
     /// New fields that are hidden because what they may replace was.
     pub hidden: BTreeSet<(String, String)>,
+    /// New fields that restricted roles won't see.
+    pub concealed: BTreeSet<(String, String)>,
     key_titles: BTreeMap<String, String>,
     columns: BTreeMap<(String, String), String>,
     /// The questions, answered or not.
@@ -48,6 +50,8 @@ pub(super) struct LayoutInput<'a> {
     pub answers: &'a BTreeMap<String, String>,
     pub policy: NewFields,
     pub hidden: BTreeSet<(String, String)>,
+    /// Entity and role pairs that are restricted by field.
+    pub restricted: &'a [(String, String)],
 }
 
 impl Placement {
@@ -75,6 +79,9 @@ impl Placement {
                 let is_new = columns.iter().any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
                 if is_new && !known.fields.contains_key(field) {
                     placement.new_fields.entry(entity.clone()).or_default().push(field.clone());
+                    if input.restricted.iter().any(|(e, _)| e == entity) {
+                        placement.concealed.insert((entity.clone(), field.clone()));
+                    }
                     placement.decide(&input, entity, &known.table, field, columns, (mine, p1));
                 }
             }

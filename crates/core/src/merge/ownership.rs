@@ -157,7 +157,10 @@ impl Owner<'_> {
                 }
             }
             (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false }),
-            (None, Some(p1)) if drafts.p0.is_none() && drafts.d.is_none() => self.add(element, p1, around),
+            (None, None) if drafts.p0.is_some() && drafts.d.is_some() && self.side == Side::Yours && self.editor.removed(element).is_none() => {
+                self.marks.insert(element.clone(), None);
+            }
+            (None, Some(p1)) if drafts.p0.is_none() && drafts.d.is_none() && !self.is_taken_out(element) => self.add(element, p1, around),
             (None, Some(p1)) if self.side == Side::Yours && drafts.p0.is_some() => {
                 self.kept.push(Kept { element: element.clone(), yours: None, draft: Some(p1.clone()), concerned: drafts.p0 != Some(p1) });
             }
@@ -205,6 +208,9 @@ impl Owner<'_> {
     fn names_hidden(&self, element: &Element, template: &str) -> bool {
         let Some(root) = self.editor.tree.files.get(&element.file) else { return false };
         let hidden = |field: &str| {
+            if self.placement.concealed.contains(&(element.file.name().to_owned(), field.to_owned())) {
+                return true;
+            }
             let by_field = root.at_path(&["field".into(), Seg::from(field), "hidden".into()]).and_then(Node::as_bool) == Some(true);
             by_field || root.get("access").is_some_and(|a| a.entries().iter().any(|role| role.node.get("hide").is_some_and(|h| h.strings().iter().any(|f| f == field))))
         };

@@ -4,7 +4,8 @@ use super::edit::Editor;
 use super::loss::references_of;
 use super::memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
 use super::rekey::rekey_returned;
-use crate::definition::{Index, Referent};
+use super::element::{member_key, place};
+use crate::definition::{FileKey, Index, Node, Referent, Tree, Value};
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Schema, Table};
@@ -58,6 +59,90 @@ impl Returning {
     }
 }
 
+impl Returning {
+    /// What the draft for the accepted schema would say of the elements that return, had they never left: taken from
+    /// `with`, the draft of the schema with them. Everything else is as `carried`'s draft says.
+    pub fn add_drafted(&self, drafted: &mut Tree, with: &Tree, carried: &Schema) {
+        if self.gone.is_empty() {
+            return;
+        }
+        let index = Index::of(with);
+        let is_new = |entity: &str| index.table(entity).is_some_and(|t| carried.table(t).is_none());
+        for (file, node) in &with.files {
+            match (file, drafted.files.get_mut(file)) {
+                (FileKey::Entity(entity), None) if is_new(entity) => {
+                    drafted.files.insert(file.clone(), node.clone());
+                }
+                (FileKey::Entity(entity), Some(root)) => {
+                    let Some(known) = index.entities.get(entity) else { continue };
+                    let returns = |field: &str| known.fields.get(field).is_some_and(|(columns, _)| columns.iter().any(|c| carried.column(&known.table, c).is_none()));
+                    for field in node.get("field").map(Node::entries).unwrap_or_default().iter().filter(|f| returns(&f.key)) {
+                        if let Some(fields) = root.at_path_mut(&["field".into()]) {
+                            fields.set(&field.key, field.node.clone());
+                        }
+                    }
+                    if let (Some(pages), Some(all)) = (root.at_path_mut(&["page".into()]), node.get("page")) {
+                        add_members(pages, all, &returns);
+                    }
+                }
+                (FileKey::App, Some(root)) => add_members(root, node, &is_new),
+                _ => {}
+            }
+        }
+    }
+}
+
+/// Adds to arrays those members of the same arrays in `with` that return, and the tables and arrays around them.
+fn add_members(node: &mut Node, with: &Node, returns: &dyn Fn(&str) -> bool) {
+    match (&mut node.value, &with.value) {
+        (Value::Table(entries), Value::Table(all)) => {
+            for entry in all {
+                match entries.iter_mut().find(|e| e.key == entry.key) {
+                    Some(own) => add_members(&mut own.node, &entry.node, returns),
+                    None => {
+                        let mut own = Node::new(match &entry.node.value {
+                            Value::List(_) => Value::List(Vec::new()),
+                            _ => continue,
+                        });
+                        add_members(&mut own, &entry.node, returns);
+                        if !own.items().is_empty() {
+                            entries.push(crate::definition::Entry { key: entry.key.clone(), at: crate::definition::At::default(), node: own });
+                        }
+                    }
+                }
+            }
+        }
+        (Value::List(items), Value::List(all)) => {
+            let order: Vec<String> = all.iter().map(member_key).collect();
+            for item in all {
+                let key = member_key(item);
+                let visible: Vec<String> = items.iter().map(member_key).collect();
+                match (items.iter_mut().find(|i| member_key(i) == key), &item.value) {
+                    (Some(own), Value::Table(_)) => add_members(own, item, returns),
+                    (None, Value::Text(_)) if returns(&key) => items.insert(place(&order, &key, &visible), item.clone()),
+                    (None, Value::Table(entries)) => {
+                        let mut own = Node::table();
+                        let mut any = false;
+                        for entry in entries {
+                            let mut value = entry.node.clone();
+                            if let Value::List(members) = &mut value.value {
+                                members.retain(|m| returns(&member_key(m)));
+                                any |= !members.is_empty();
+                            }
+                            own.set(&entry.key, value);
+                        }
+                        if any {
+                            items.insert(place(&order, &key, &visible), own);
+                        }
+                    }
+                    _ => {}
+                }
+            }
+        }
+        _ => {}
+    }
+}
+
 /// Names a gone thing had before, the latest first.
 fn earlier_names(memory: &Memory, thing: &Thing) -> Vec<Thing> {
     let mut names = Vec::new();
@@ -81,7 +166,7 @@ fn add_column(table: &mut Table, shape: &Table, column: &str) {
     }
     let order: Vec<String> = shape.columns.iter().map(|c| name::fold(&c.name)).collect();
     let visible: Vec<String> = table.columns.iter().map(|c| name::fold(&c.name)).collect();
-    table.columns.insert(super::element::place(&order, &name::fold(column), &visible), returning.clone());
+    table.columns.insert(place(&order, &name::fold(column), &visible), returning.clone());
     let here = |table: &Table, columns: &[String]| name::contains(columns, column) && columns.iter().all(|c| table.column(c).is_some());
     if here(table, &shape.primary_key) {
         table.primary_key.clone_from(&shape.primary_key);

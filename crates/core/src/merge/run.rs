@@ -5,7 +5,7 @@ use super::edit::{Edit, Editor};
 use super::element::Element;
 use super::layout::{LayoutInput, NewFields, Placement};
 use super::loss::{Losses, Pending, set_aside};
-use super::memory::{Fact, Gone, Memory, Part, Thing};
+use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
 use super::ownership::{Kept, Marks, Owner, Side};
 use super::questions::{Question, about_limit, about_rename, about_table};
 use super::rekey::{Before, rekey};
@@ -146,6 +146,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         let respelled = if is_yours { &mut respelled } else { &mut ignored };
         let back = put_back(editor, &memory, &returning, &accepted, &effective, respelled);
         if !back.is_empty() {
+            own_pending.retain(|element, _| !back.iter().any(|part| part.element == *element));
             // What came back in another shape may name what didn't.
             set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
         }
@@ -163,10 +164,11 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
     let ordered = in_accepted_order(&accepted, &effective);
-    let p0 = strip(draft(&accepted, &plan).tree, &accepted, &things, &memory);
+    let mut p0 = strip(draft(&carried, &plan).tree, &carried, &things, &memory);
+    returning.add_drafted(&mut p0, &strip(draft(&accepted, &plan).tree, &accepted, &things, &memory), &carried);
     let mut p1 = draft(&with_kept_references(&ordered, &accepted, &yours.tree, &inserted), &plan).tree;
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
-    let placement = Placement::of(LayoutInput { yours: &yours.tree, d: &stored.tree, p1: &p1, accepted: &accepted, changed: &effective, answers: input.answers, policy: input.new_fields, hidden });
+    let placement = Placement::of(LayoutInput { yours: &yours.tree, d: &stored.tree, p1: &p1, accepted: &accepted, changed: &effective, answers: input.answers, policy: input.new_fields, hidden, restricted: &access::restricted(&yours) });
     let d = stored.tree.clone();
     let mut marks = input.stored.marks.clone();
     let (mut kept, mut limits) = (Vec::new(), Vec::new());
@@ -196,9 +198,10 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let set_aside: Vec<Part> = yours.parts.iter().filter(|p| p.id >= first_new && matches!(p.fact, Fact::Needs(_) | Fact::Container | Fact::Limit)).cloned().collect();
     remember(&mut memory, &accepted, &things, &restricted, &effective, &yours, &stored);
     memory.respelled = respelled.into_iter().filter(|r| yours.get(&r.element).is_some()).collect();
-    inserted.retain(|e| yours.get(e).is_some() || yours.removed(e).is_some());
+    let aside = |e: &Element| yours.parts.iter().any(|p| p.left == Left::Absent && e.is_within(&p.element));
+    inserted.retain(|e| yours.get(e).is_some() || aside(e));
     memory.inserted = inserted;
-    marks.retain(|element, value| yours.get(element) == value.as_ref());
+    marks.retain(|element, value| yours.get(element) == value.as_ref() || aside(element));
     let mut new_accepted = ordered;
     new_accepted.outside.extend(tables.withheld());
     new_accepted.outside.sort();
@@ -328,13 +331,13 @@ fn with_kept_references(changed: &Schema, accepted: &Schema, yours: &Tree, inser
             if !there || !changed.table(&key.table).is_some_and(|target| key.fits(target)) {
                 continue;
             }
-            let made_by_merge = index.of_table(&before.name).any(|(entity, known)| {
-                known.fields.iter().any(|(field, (columns, _))| {
+            let stays = index.of_table(&before.name).any(|(entity, known)| {
+                known.fields.iter().any(|(field, (columns, target))| {
                     let lookup = Element::file(FileKey::Entity(entity.to_owned())).key("field").key(field).key("lookup");
-                    columns.iter().all(|c| name::contains(&key.columns, c)) && inserted.contains(&lookup)
+                    target.is_some() && columns.len() == key.columns.len() && columns.iter().all(|c| name::contains(&key.columns, c)) && !inserted.contains(&lookup)
                 })
             });
-            if let Some(table) = schema.tables.iter_mut().find(|t| t.name == now.name).filter(|_| !made_by_merge) {
+            if let Some(table) = schema.tables.iter_mut().find(|t| t.name == now.name).filter(|_| stays) {
                 table.foreign_keys.push(key.clone());
                 table.foreign_keys.sort();
             }

@@ -25,6 +25,7 @@ pub enum Piece {
         tail: String,
         first_lead: String,
         trailing: bool,
+        rest: String,
         /// The array or table it was in.
         container: String,
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -129,8 +130,17 @@ impl File<'_> {
                 keep_promoted(bytes, &container, promoted);
                 Some(text)
             }
-            Op::Insert { value, after } => self.insert(&edit.path, value, after),
-            Op::InsertMember { value } => self.insert_member(&edit.path, value),
+            Op::Insert { .. } | Op::InsertMember { .. } => {
+                let container = edit.element.parent().encode();
+                let mut promoted = Ghosts::of(bytes).promoted(&container);
+                let edited = match &edit.op {
+                    Op::Insert { value, after } => self.insert(&edit.path, value, after, &mut promoted),
+                    Op::InsertMember { value } => self.insert_member(&edit.path, value, &mut promoted),
+                    _ => None,
+                };
+                keep_promoted(bytes, &container, promoted);
+                edited
+            }
             Op::Create { .. } | Op::RemoveFile { .. } | Op::RestoreFile { .. } => None,
         }
     }
@@ -155,8 +165,8 @@ impl File<'_> {
             let order = self.inline_order(container);
             let inner = sequence.inner.clone();
             let mut promoted = ghosts.promoted(&container_name);
-            let (unit, Place { first_lead, trailing }) = sequence.remove(index, &mut promoted)?;
-            let piece = Piece::Member { lead: unit.lead, value: unit.value, tail: unit.tail, first_lead, trailing, container: container_name, order, promoted };
+            let (unit, Place { first_lead, trailing, rest }) = sequence.remove(index, &mut promoted)?;
+            let piece = Piece::Member { lead: unit.lead, value: unit.value, tail: unit.tail, first_lead, trailing, rest, container: container_name, order, promoted };
             return Some((self.replaced(&inner, &sequence.render()), vec![piece]));
         }
         let mut cuts: Vec<(Range<usize>, Piece)> = Vec::new();
@@ -201,7 +211,7 @@ impl File<'_> {
 
     fn put_back(&self, path: &[Seg], piece: &Piece, promoted: &mut Promoted) -> Option<String> {
         match piece {
-            Piece::Member { lead, value, tail, first_lead, trailing, order, .. } => {
+            Piece::Member { lead, value, tail, first_lead, trailing, rest, order, .. } => {
                 let (last, container) = path.split_last()?;
                 let (mut sequence, _) = self.sequence(container, last)?;
                 let index = match last {
@@ -210,7 +220,7 @@ impl File<'_> {
                 };
                 let inner = sequence.inner.clone();
                 let unit = Unit { lead: lead.clone(), value: value.clone(), tail: tail.clone() };
-                sequence.put_back(index, unit, &Place { first_lead: first_lead.clone(), trailing: *trailing }, promoted);
+                sequence.put_back(index, unit, &Place { first_lead: first_lead.clone(), trailing: *trailing, rest: rest.clone() }, promoted);
                 Some(self.replaced(&inner, &sequence.render()))
             }
             Piece::Block { text, order, key } => {
@@ -252,7 +262,7 @@ impl File<'_> {
         self.replaced(&(at..at), unit)
     }
 
-    fn insert(&self, path: &[Seg], value: &Node, after: &[String]) -> Option<String> {
+    fn insert(&self, path: &[Seg], value: &Node, after: &[String], promoted: &mut Promoted) -> Option<String> {
         let (last, container) = path.split_last()?;
         let Seg::Key(key) = last else { return None };
         let line_break = line_break(self.text());
@@ -260,7 +270,7 @@ impl File<'_> {
             let (mut sequence, _) = self.sequence(container, last)?;
             let index = after.iter().find_map(|a| entries.iter().position(|(k, ..)| k == a)).map_or(0, |at| at + 1);
             let inner = sequence.inner.clone();
-            sequence.insert(index, render::line(key, value));
+            sequence.insert(index, render::line(key, value), promoted);
             return Some(self.replaced(&inner, &sequence.render()));
         }
         let is_block = container.len() == 1 && matches!(value.value, Value::Table(_)) && matches!(container.first(), Some(Seg::Key(k)) if ["field", "page", "access", "role", "parameter"].contains(&k.as_str()));
@@ -313,7 +323,7 @@ impl File<'_> {
         self.layout.items.iter().rfind(|i| !i.header && i.path.starts_with(&path)).map(|i| i.unit.end)
     }
 
-    fn insert_member(&self, path: &[Seg], value: &Node) -> Option<String> {
+    fn insert_member(&self, path: &[Seg], value: &Node, promoted: &mut Promoted) -> Option<String> {
         let (last, container) = path.split_last()?;
         let Seg::Index(index) = last else { return None };
         if let Some(Syntax { kind: Form::Tables(_), .. }) = self.parsed.syntax.at(container) {
@@ -326,7 +336,7 @@ impl File<'_> {
         }
         let (mut sequence, _) = self.sequence(container, last)?;
         let inner = sequence.inner.clone();
-        sequence.insert(*index, render::value(value));
+        sequence.insert(*index, render::value(value), promoted);
         Some(self.replaced(&inner, &sequence.render()))
     }
 }

@@ -38,6 +38,8 @@ pub(super) struct Sequence {
     pub rest: String,
     /// Whether the last member has a comma.
     pub trailing: bool,
+    /// Whether a comment stands behind the opening bracket: it belongs to no member.
+    comment_first: bool,
 }
 
 /// What has to be known to put a member back, beside its own bytes.
@@ -47,25 +49,29 @@ pub(super) struct Place {
     pub first_lead: String,
     /// Whether the array ended in a comma.
     pub trailing: bool,
+    /// What followed its last member.
+    pub rest: String,
 }
 
-/// Members that came to stand first when the one before them left, with the blanks they have elsewhere.
+/// Members whose blanks had to change when another left (who came to stand first, or behind a comment), with the
+/// blanks they have by themselves.
 pub(super) type Promoted = BTreeMap<String, String>;
 
 impl Sequence {
     /// Takes the text of a container apart; `values` are its members' bytes.
     pub fn of(text: &str, container: &Range<usize>, values: &[Range<usize>]) -> Sequence {
-        let inner = container.start + 1..container.end - 1;
+        let opening = tail_end(&text[container.start + 1..container.end - 1], false);
+        let inner = container.start + 1 + opening..container.end - 1;
         let mut units = Vec::new();
         let mut at = inner.start;
         for value in values {
             let limit = inner.end;
-            let end = tail_end(&text[value.end..limit]) + value.end;
+            let end = tail_end(&text[value.end..limit], true) + value.end;
             units.push(Unit { lead: text[at..value.start].to_owned(), value: text[value.clone()].to_owned(), tail: text[value.end..end].to_owned() });
             at = end;
         }
         let trailing = units.last().is_some_and(Unit::has_comma);
-        Sequence { rest: text[at..inner.end].to_owned(), inner, units, trailing }
+        Sequence { rest: text[at..inner.end].to_owned(), inner, units, trailing, comment_first: opening > 0 }
     }
 
     /// The text between the brackets.
@@ -79,17 +85,19 @@ impl Sequence {
         if index >= self.units.len() {
             return None;
         }
-        let place = Place { first_lead: self.units.first().map(|u| u.lead.clone()).unwrap_or_default(), trailing: self.trailing };
+        let place = Place { first_lead: self.units.first().map(|u| u.lead.clone()).unwrap_or_default(), trailing: self.trailing, rest: self.rest.clone() };
         let mut unit = self.units.remove(index);
         if let (0, Some(next)) = (index, self.units.first_mut()) {
-            if is_blank(&unit.lead) && is_blank(&next.lead) && unit.lead != next.lead {
-                promoted.insert(next.value.clone(), std::mem::replace(&mut next.lead, unit.lead.clone()));
+            let own = promoted.get(&next.value).unwrap_or(&next.lead).clone();
+            if is_blank(&unit.lead) && is_blank(&own) {
+                next.lead.clone_from(&unit.lead);
+                promoted.insert(next.value.clone(), own);
             }
         }
-        if let Some(own) = promoted.get(&unit.value).filter(|_| index == 0) {
+        if let Some(own) = promoted.get(&unit.value) {
             unit.lead.clone_from(own);
         }
-        self.fix_commas();
+        self.settle(promoted);
         Some((unit, place))
     }
 
@@ -108,11 +116,35 @@ impl Sequence {
             }
         }
         self.units.insert(index, unit);
+        if self.rest.trim_matches('\r') == "\n" {
+            self.rest.clone_from(&place.rest);
+        }
+        self.settle(promoted);
+    }
+
+    /// Nothing may stand on the line of a comment behind it: what would gets a line of its own, as long as it must.
+    fn settle(&mut self, promoted: &mut Promoted) {
         self.fix_commas();
+        let line_break = if self.render().contains("\r\n") { "\r\n" } else { "\n" };
+        let mut behind_comment = self.comment_first;
+        for (at, unit) in self.units.iter_mut().enumerate() {
+            let own = promoted.get(&unit.value).cloned();
+            let lead = own.as_ref().unwrap_or(&unit.lead).clone();
+            if behind_comment && !lead.contains('\n') {
+                unit.lead = format!("{line_break}{lead}");
+                promoted.insert(unit.value.clone(), lead);
+            } else if let (true, Some(own)) = (at > 0, own) {
+                unit.lead = own;
+            }
+            behind_comment = ends_in_comment(&unit.tail);
+        }
+        if behind_comment && !self.rest.contains('\n') {
+            self.rest.insert_str(0, line_break);
+        }
     }
 
     /// Adds a new member, laid out as its neighbours are.
-    pub fn insert(&mut self, index: usize, value: String) {
+    pub fn insert(&mut self, index: usize, value: String, promoted: &mut Promoted) {
         let index = index.min(self.units.len());
         let neighbour = self.units.get(index.saturating_sub(1)).or(self.units.last());
         let own_line = neighbour.filter(|n| n.lead.contains('\n')).map(|n| {
@@ -125,13 +157,13 @@ impl Sequence {
             Some(own_line) => own_line,
             // A first member stands where the first one stood, and that one behind it.
             None if index == 0 => match self.units.first_mut() {
-                Some(first) => std::mem::replace(&mut first.lead, inner),
+                Some(first) => std::mem::replace(&mut first.lead, promoted.get(&first.value).cloned().unwrap_or(inner)),
                 None => String::new(),
             },
             None => inner,
         };
         self.units.insert(index, Unit { lead, value, tail: String::new() });
-        self.fix_commas();
+        self.settle(promoted);
     }
 
     /// Every member but the last has a comma; the last one as the array had it.
@@ -156,6 +188,10 @@ fn is_blank(lead: &str) -> bool {
     lead.chars().all(|c| c == ' ' || c == '\t')
 }
 
+fn ends_in_comment(tail: &str) -> bool {
+    tail.rsplit('\n').next().is_some_and(|line| line.contains('#'))
+}
+
 /// Where a tail's comma is; comments before it are passed over.
 fn comma(tail: &str) -> Option<usize> {
     let mut at = 0;
@@ -170,11 +206,8 @@ fn comma(tail: &str) -> Option<usize> {
 }
 
 /// The end of a member's tail: over its comma, then over blanks and a comment on the same line.
-fn tail_end(rest: &str) -> usize {
-    let after_comma = match comma(rest) {
-        Some(at) => at + 1,
-        None => 0,
-    };
+fn tail_end(rest: &str, with_comma: bool) -> usize {
+    let after_comma = comma(rest).filter(|_| with_comma).map_or(0, |at| at + 1);
     let line = rest[after_comma..].split('\n').next().unwrap_or_default();
     if line.trim_start().starts_with('#') { after_comma + line.trim_end_matches('\r').len() } else { after_comma }
 }
@@ -191,16 +224,24 @@ mod tests {
         Sequence::of(text, &array.span, &items.iter().map(|i| i.span.clone()).collect::<Vec<_>>())
     }
 
+    /// The text with the sequence as it is now.
+    fn whole_text(text: &str, now: &Sequence) -> String {
+        let mut text = text.to_owned();
+        let inner = sequence(&text).inner;
+        text.replace_range(inner, &now.render());
+        text
+    }
+
     #[test]
     fn what_leaves_in_any_order_comes_back_in_any_order_to_the_byte() {
         let arrays = [
             "v = [\"a\", \"b\", \"c\"]", "v = [ \"a\",\"b\",  \"c\" ]", "v = [\n  \"a\",\n  \"b\", # two\n  # three\n  \"c\"\n]", "v = [\n  \"a\",\n  \"b\",\n  \"c\", # last\n  # end\n]",
-            "v = [\"a\",\n     \"b\",\n     \"c\"]", "v = [\"a\" # x\n , \"b\", \"c\"]", "v = [\r\n\t\"a\",\r\n\t\"b\",\r\n\t\"c\"\r\n]",
+            "v = [\"a\",\n     \"b\",\n     \"c\"]", "v = [\"a\" # x\n , \"b\", \"c\"]", "v = [ # s\n  \"a\", # x\n  \"b\", \"c\"]", "v = [\"a\", # x\n\"b\", \"c\"]", "v = [\r\n\t\"a\",\r\n\t\"b\",\r\n\t\"c\"\r\n]",
         ];
         let orders = [[0, 1, 2], [0, 2, 1], [1, 0, 2], [1, 2, 0], [2, 0, 1], [2, 1, 0]];
         for text in arrays {
             let whole = sequence(text);
-            assert_eq!(format!("v = [{}]", whole.render()), text);
+            assert_eq!(whole_text(text, &whole), text);
             for count in 1..=3 {
                 for out in &orders {
                     for back in &orders {
@@ -220,11 +261,10 @@ mod tests {
                                 there.insert(index, member);
                                 now.put_back(index, unit, &place, &mut promoted);
                                 // Between merges the text is read anew.
-                                let text = format!("v = [{}]", now.render());
-                                now = sequence(&text);
+                                now = sequence(&whole_text(text, &now));
                             }
                         }
-                        assert_eq!(format!("v = [{}]", now.render()), text, "out {:?}, back {back:?}", &out[..count]);
+                        assert_eq!(whole_text(text, &now), text, "out {:?}, back {back:?}", &out[..count]);
                     }
                 }
             }
@@ -233,15 +273,15 @@ mod tests {
 
     #[test]
     fn what_is_added_and_taken_out_leaves_no_trace() {
-        for text in ["v = []", "v = [\"a\"]", "v = [ \"a\" ]", "v = [\"a\", \"b\"]", "v = [\n  \"a\", # x\n  \"b\"\n]", "v = [\n  \"a\",\n]"] {
+        for text in ["v = []", "v = [\"a\"]", "v = [ \"a\" ]", "v = [\"a\", \"b\"]", "v = [\n  \"a\", # x\n  \"b\"\n]", "v = [\n  \"a\",\n]", "v = [ # all\n  \"a\", \"b\"\n]"] {
             for index in 0..=2 {
                 let mut now = sequence(text);
                 let index = index.min(now.units.len());
-                now.insert(index, "\"new\"".into());
-                let with = format!("v = [{}]", now.render());
+                now.insert(index, "\"new\"".into(), &mut Promoted::new());
+                let with = whole_text(text, &now);
                 let mut now = sequence(&with);
                 now.remove(index, &mut Promoted::new());
-                assert_eq!(format!("v = [{}]", now.render()), text, "{with}");
+                assert_eq!(whole_text(&with, &now), text, "{with}");
             }
         }
     }

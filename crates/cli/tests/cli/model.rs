@@ -1,0 +1,265 @@
+//! Random databases and random changes of them, as values that become SQL.
+
+use rusqlite::Connection;
+use ysomorph_core::schema::Schema;
+
+/// A small generator of pseudo-random numbers (xorshift64*): the same seed gives the same case.
+pub struct Random(u64);
+
+impl Random {
+    pub fn new(seed: u64) -> Random {
+        Random(seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1)
+    }
+
+    pub fn below(&mut self, n: usize) -> usize {
+        self.0 ^= self.0 >> 12;
+        self.0 ^= self.0 << 25;
+        self.0 ^= self.0 >> 27;
+        (self.0.wrapping_mul(0x2545_F491_4F6C_DD1D) >> 33) as usize % n.max(1)
+    }
+
+    pub fn one_in(&mut self, n: usize) -> bool {
+        self.below(n) == 0
+    }
+
+    pub fn pick<'a, T>(&mut self, items: &'a [T]) -> &'a T {
+        &items[self.below(items.len())]
+    }
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Column {
+    /// Stays through renames: the truth about them.
+    pub uid: usize,
+    pub name: String,
+    pub kind: String,
+    pub required: bool,
+    pub default: bool,
+    pub unique: bool,
+    pub generated: bool,
+    /// The table it points at.
+    pub to: Option<String>,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Table {
+    /// Stays through renames.
+    pub uid: usize,
+    pub name: String,
+    pub columns: Vec<Column>,
+    /// A view over another table shows these columns of it.
+    pub view_of: Option<String>,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Database {
+    pub tables: Vec<Table>,
+    counter: usize,
+    uids: usize,
+}
+
+const NAMES: &[&str] = &["name", "code", "notes", "place", "weight_kg", "opened_on", "order", "Größe", "two words", "email", "status", "api_token", "phone", "rank"];
+const KINDS: &[&str] = &["VARCHAR(40)", "VARCHAR(12)", "TEXT", "INTEGER", "DECIMAL(8,2)", "DATE", "BOOLEAN", "BLOB"];
+const TABLES: &[&str] = &["yard", "hive", "group", "Vogel", "box part", "visit", "person", "batch"];
+
+impl Database {
+    pub fn random(random: &mut Random) -> Database {
+        let mut database = Database { tables: Vec::new(), counter: 0, uids: 0 };
+        for at in 0..3 + random.below(3) {
+            let mut table = Table { uid: at, name: TABLES[at].to_owned(), columns: Vec::new(), view_of: None };
+            for _ in 0..2 + random.below(4) {
+                let column = database.column(random, &table);
+                table.columns.push(column);
+            }
+            database.tables.push(table);
+        }
+        for at in 0..database.tables.len() {
+            for tries in 0..random.below(3) {
+                let to = random.pick(&database.tables).name.clone();
+                let name = format!("{}_id", to.replace(' ', "_").to_lowercase());
+                if database.tables[at].columns.iter().all(|c| c.name != name) {
+                    let required = random.one_in(3);
+                    database.tables[at].columns.push(Column { uid: 1000 + at * 10 + tries, name, kind: "INTEGER".into(), required, default: false, unique: false, generated: false, to: Some(to) });
+                }
+            }
+        }
+        if random.one_in(2) {
+            let of = random.pick(&database.tables).clone();
+            database.tables.push(Table { uid: 99, name: format!("{} overview", of.name), columns: of.columns, view_of: Some(of.name) });
+        }
+        database
+    }
+
+    fn column(&mut self, random: &mut Random, table: &Table) -> Column {
+        let mut name = (*random.pick(NAMES)).to_owned();
+        while table.columns.iter().any(|c| c.name == name) {
+            self.counter += 1;
+            name = format!("{}_{}", random.pick(NAMES), self.counter);
+        }
+        let required = random.one_in(4);
+        self.uids += 1;
+        Column { uid: 10_000 + self.uids, name, kind: (*random.pick(KINDS)).to_owned(), required, default: required && random.one_in(2), unique: random.one_in(6), generated: false, to: None }
+    }
+
+    /// One random change. Returns false where it didn't apply.
+    pub fn mutate(&mut self, random: &mut Random) -> bool {
+        let real: Vec<usize> = (0..self.tables.len()).filter(|t| self.tables[*t].view_of.is_none()).collect();
+        let at = *random.pick(&real);
+        let count = self.tables[at].columns.len();
+        let column = random.below(count.max(1));
+        match random.below(14) {
+            0 | 1 if count > 1 => {
+                self.tables[at].columns.remove(column);
+            }
+            2 | 3 => {
+                let table = self.tables[at].clone();
+                let new = self.column(random, &table);
+                let place = random.below(count + 1);
+                self.tables[at].columns.insert(place, new);
+            }
+            4 | 5 if count > 0 => {
+                self.counter += 1;
+                let number = self.counter;
+                let column = &mut self.tables[at].columns[column];
+                column.name = match random.below(3) {
+                    0 => format!("{} {number}", column.name),
+                    1 => format!("new_{}_{number}", column.name.replace(' ', "_")),
+                    _ => format!("x{number}"),
+                };
+            }
+            6 if count > 0 => {
+                let column = &mut self.tables[at].columns[column];
+                if column.to.is_none() {
+                    column.kind = (*random.pick(KINDS)).to_owned();
+                }
+            }
+            7 if count > 0 => {
+                let column = &mut self.tables[at].columns[column];
+                column.required = !column.required;
+                column.default = column.required && random.one_in(2);
+            }
+            8 if real.len() > 2 => {
+                self.tables.remove(at);
+            }
+            9 => {
+                self.counter += 1;
+                let name = format!("extra {}", self.counter);
+                self.uids += 1;
+                let mut table = Table { uid: 10_000 + self.uids, name, columns: Vec::new(), view_of: None };
+                for _ in 0..2 {
+                    let new = self.column(random, &table);
+                    table.columns.push(new);
+                }
+                self.tables.push(table);
+            }
+            10 => {
+                self.counter += 1;
+                let (old, new) = (self.tables[at].name.clone(), format!("{}_{}", self.tables[at].name.replace(' ', "_"), self.counter));
+                for table in &mut self.tables {
+                    table.columns.iter_mut().filter(|c| c.to.as_ref() == Some(&old)).for_each(|c| c.to = Some(new.clone()));
+                    if table.view_of.as_ref() == Some(&old) {
+                        table.view_of = Some(new.clone());
+                    }
+                }
+                self.tables[at].name = new;
+            }
+            11 if count > 0 => {
+                let target = self.tables[*random.pick(&real)].name.clone();
+                let column = &mut self.tables[at].columns[column];
+                column.to = match &column.to {
+                    Some(_) => None,
+                    None if column.kind == "INTEGER" && !column.generated => Some(target),
+                    None => None,
+                };
+            }
+            12 if count > 0 => {
+                let column = &mut self.tables[at].columns[column];
+                column.unique = !column.unique && !column.generated;
+            }
+            13 if count > 1 => {
+                let column = &mut self.tables[at].columns[column];
+                if column.to.is_none() && !column.unique {
+                    column.generated = !column.generated;
+                    column.required = false;
+                    column.default = false;
+                }
+            }
+            _ => return false,
+        }
+        true
+    }
+
+    /// The same database with columns in another order: what comes back comes back last.
+    pub fn shuffled(&self, like: &Database) -> Database {
+        let mut database = self.clone();
+        for table in &mut database.tables {
+            let known = like.tables.iter().find(|t| t.name == table.name);
+            table.columns.sort_by_key(|c| known.and_then(|k| k.columns.iter().position(|x| x.name == c.name)).unwrap_or(usize::MAX));
+        }
+        database
+    }
+
+    /// The true answer to a question about a rename from this state to the next.
+    pub fn renamed(&self, question: &str, next: &Database) -> Option<String> {
+        use ysomorph_core::name::{dotted, written};
+        for table in &self.tables {
+            let now = next.tables.iter().find(|t| t.uid == table.uid);
+            if question == format!("rename/{}", written(&table.name)) {
+                return now.map(|t| t.name.clone());
+            }
+            for column in &table.columns {
+                if question == format!("rename/{}", dotted(&table.name, &column.name)) {
+                    return now.and_then(|t| t.columns.iter().find(|c| c.uid == column.uid)).map(|c| c.name.clone());
+                }
+            }
+        }
+        None
+    }
+
+    pub fn sql(&self) -> String {
+        let quoted = |n: &str| format!("\"{}\"", n.replace('"', "\"\""));
+        let mut sql = String::new();
+        for table in self.tables.iter().filter(|t| t.view_of.is_none()) {
+            let mut lines = vec!["id INTEGER PRIMARY KEY".to_owned()];
+            for column in &table.columns {
+                let mut line = format!("{} {}", quoted(&column.name), column.kind);
+                if column.generated {
+                    line.push_str(" GENERATED ALWAYS AS (id + 1)");
+                }
+                if column.required {
+                    line.push_str(" NOT NULL");
+                }
+                if column.default {
+                    line.push_str(" DEFAULT 0");
+                }
+                if column.unique {
+                    line.push_str(" UNIQUE");
+                }
+                if let Some(to) = &column.to {
+                    line.push_str(&format!(" REFERENCES {} (id)", quoted(to)));
+                }
+                lines.push(line);
+            }
+            sql.push_str(&format!("CREATE TABLE {} ({});\n", quoted(&table.name), lines.join(", ")));
+        }
+        for table in &self.tables {
+            if let Some(of) = &table.view_of {
+                let columns: Vec<String> = std::iter::once("id".to_owned()).chain(table.columns.iter().map(|c| quoted(&c.name))).collect();
+                sql.push_str(&format!("CREATE VIEW {} AS SELECT {} FROM {};\n", quoted(&table.name), columns.join(", "), quoted(of)));
+            }
+        }
+        sql
+    }
+
+    /// Made for real.
+    pub fn open(&self) -> Connection {
+        let connection = Connection::open_in_memory().unwrap();
+        connection.execute_batch(&self.sql()).unwrap_or_else(|e| panic!("{e}\n{}", self.sql()));
+        ysomorph_sources::sqlite::prepare_connection(&connection).unwrap();
+        connection
+    }
+
+    pub fn schema(&self) -> Schema {
+        ysomorph_sources::sqlite::read_from(&self.open()).unwrap()
+    }
+}

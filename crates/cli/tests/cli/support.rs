@@ -1,0 +1,130 @@
+//! A workspace in a temporary folder, its database, and the built program.
+
+use rusqlite::Connection;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use tempfile::TempDir;
+
+/// What a command printed.
+pub struct Ran {
+    pub code: i32,
+    pub out: String,
+    pub err: String,
+}
+
+pub struct Project {
+    pub dir: TempDir,
+}
+
+/// Every file below a folder with its bytes; the lock and what is pending aside.
+pub fn files_below(root: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
+    let mut files = BTreeMap::new();
+    let mut folders = vec![root.to_owned()];
+    while let Some(folder) = folders.pop() {
+        for entry in std::fs::read_dir(&folder).unwrap().flatten() {
+            let path = entry.path();
+            if path.is_dir() {
+                folders.push(path);
+            } else {
+                files.insert(path.strip_prefix(root).unwrap().to_owned(), std::fs::read(&path).unwrap());
+            }
+        }
+    }
+    files
+}
+
+impl Project {
+    /// A folder with a database made by this SQL, not started yet.
+    pub fn empty(sql: &str) -> Project {
+        let project = Project { dir: tempfile::tempdir().unwrap() };
+        project.sql(sql);
+        project
+    }
+
+    /// A started workspace.
+    pub fn new(sql: &str) -> Project {
+        let project = Project::empty(sql);
+        let ran = project.run(&["start", "--from", &format!("sqlite:{}", project.path("my.db").display())]);
+        assert_eq!(ran.code, 0, "{}{}", ran.out, ran.err);
+        project
+    }
+
+    pub fn path(&self, file: &str) -> PathBuf {
+        self.dir.path().join(file)
+    }
+
+    pub fn sql(&self, sql: &str) {
+        let connection = Connection::open(self.path("my.db")).unwrap();
+        connection.pragma_update(None, "foreign_keys", false).unwrap();
+        connection.execute_batch(sql).unwrap_or_else(|e| panic!("{e}\n{sql}"));
+    }
+
+    /// Runs the built program in the folder.
+    pub fn run(&self, arguments: &[&str]) -> Ran {
+        let output = Command::new(env!("CARGO_BIN_EXE_ysomorph")).arg("-C").arg(self.dir.path()).args(arguments).env_remove("NO_COLOR").output().unwrap();
+        let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
+        Ran { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), err: text(&output.stderr) }
+    }
+
+    /// Runs it and expects this status; gives what it printed.
+    #[track_caller]
+    pub fn expect(&self, code: i32, arguments: &[&str]) -> String {
+        let ran = self.run(arguments);
+        assert_eq!(ran.code, code, "{arguments:?}\n{}{}", ran.out, ran.err);
+        ran.out + &ran.err
+    }
+
+    pub fn read(&self, file: &str) -> String {
+        std::fs::read_to_string(self.path(file)).unwrap_or_else(|e| panic!("{file}: {e}"))
+    }
+
+    pub fn write(&self, file: &str, text: &str) {
+        std::fs::write(self.path(file), text).unwrap();
+    }
+
+    /// Edits a file by hand.
+    #[track_caller]
+    pub fn edit(&self, file: &str, from: &str, to: &str) {
+        let text = self.read(file);
+        assert!(text.contains(from), "{file} has no {from:?}:\n{text}");
+        self.write(file, &text.replacen(from, to, 1));
+    }
+
+    /// The definition's files.
+    pub fn definition(&self) -> BTreeMap<PathBuf, Vec<u8>> {
+        files_below(&self.path("app"))
+    }
+
+    /// Merges with answers, safe ones for the rest, and expects it to be done.
+    #[track_caller]
+    pub fn merge(&self, answers: &[(&str, &str)]) {
+        for (question, choice) in answers {
+            self.expect(0, &["decide", question, choice]);
+        }
+        self.expect(0, &["merge", "--write", "--safe"]);
+        // Merging again changes nothing.
+        let before = files_below(self.dir.path());
+        self.expect(0, &["merge", "--write", "--safe"]);
+        assert_eq!(before, files_below(self.dir.path()), "a second merge changed something");
+    }
+
+    #[track_caller]
+    pub fn same_definition(&self, before: &BTreeMap<PathBuf, Vec<u8>>) {
+        let now = self.definition();
+        for file in before.keys().chain(now.keys()) {
+            let text = |files: &BTreeMap<PathBuf, Vec<u8>>| files.get(file).map(|b| String::from_utf8_lossy(b).into_owned());
+            if text(before) != text(&now) {
+                let (old, new) = (text(before).unwrap_or_default(), text(&now).unwrap_or_default());
+                panic!("{} differs:\n{}", file.display(), similar_diff(&old, &new));
+            }
+        }
+    }
+}
+
+/// Lines that differ, for messages.
+pub fn similar_diff(old: &str, new: &str) -> String {
+    let (a, b): (Vec<&str>, Vec<&str>) = (old.lines().collect(), new.lines().collect());
+    let only = |from: &[&str], other: &[&str], mark: &str| from.iter().filter(|l| !other.contains(l)).map(|l| format!("{mark}{l}\n")).collect::<String>();
+    only(&a, &b, "-") + &only(&b, &a, "+")
+}
