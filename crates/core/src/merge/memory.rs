@@ -63,6 +63,8 @@ pub struct Gone {
     pub thing: Thing,
     /// The table as it was then, by the names in use now.
     pub shape: Table,
+    /// The number of the loss it was part of: what left earlier was gone already.
+    pub left: u32,
     /// Entity and role pairs that were restricted by field then: they had chosen what to see.
     pub restricted: Vec<(String, String)>,
 }

@@ -249,7 +249,9 @@ impl Owner<'_> {
         let because = "follows the draft";
         match (yours, drafts.p1) {
             (Some(_), Some(p1)) => {
-                if !(element.last() == "title" && p1.as_text().is_some_and(|t| self.names_hidden(element, t))) {
+                let put_back = self.editor.replaced(element).is_some_and(|part| part.was.as_ref() == Some(p1));
+                let exposes = element.last() == "title" && p1.as_text().is_some_and(|t| self.names_hidden(element, t));
+                if put_back || !exposes {
                     self.editor.set(element, p1.clone(), Fact::Draft, because);
                 }
             }

@@ -42,8 +42,16 @@ impl Returning {
 
     /// The accepted schema with everything that returns as it left, under the names it returned by.
     pub fn added_to(&self, accepted: &Schema) -> Schema {
+        self.added_since(accepted, 0)
+    }
+
+    /// Likewise, with what left at this loss or later.
+    fn added_since(&self, accepted: &Schema, left: u32) -> Schema {
         let mut schema = accepted.clone();
-        for gone in &self.gone {
+        // A table first, then the columns it had lost before.
+        let mut gone: Vec<&Gone> = self.gone.iter().filter(|g| g.left >= left).collect();
+        gone.sort_by_key(|g| g.thing.column.is_some());
+        for gone in gone {
             let shape = self.names.applied_to_table(&gone.shape);
             match &gone.thing.column {
                 None => schema.put(shape),
@@ -60,34 +68,45 @@ impl Returning {
 }
 
 impl Returning {
-    /// What the draft for the accepted schema would say of the elements that return, had they never left: taken from
-    /// `with`, the draft of the schema with them. Everything else is as `carried`'s draft says.
-    pub fn add_drafted(&self, drafted: &mut Tree, with: &Tree, carried: &Schema) {
-        if self.gone.is_empty() {
-            return;
+    /// The draft for the accepted schema, with the elements that return as the draft had them when they left: what
+    /// left earlier was gone already, and is not seen by them.
+    pub fn drafted(&self, carried: &Schema, draft: &dyn Fn(&Schema) -> Tree) -> Tree {
+        let mut drafted = draft(carried);
+        let mut losses: Vec<u32> = self.gone.iter().map(|g| g.left).collect();
+        losses.sort_unstable();
+        losses.dedup();
+        for loss in losses.into_iter().rev() {
+            let things: Vec<Thing> = self.gone.iter().filter(|g| g.left == loss).map(|g| g.thing.renamed(&self.names)).collect();
+            add_elements(&mut drafted, &draft(&self.added_since(carried, loss)), &things);
         }
-        let index = Index::of(with);
-        let is_new = |entity: &str| index.table(entity).is_some_and(|t| carried.table(t).is_none());
-        for (file, node) in &with.files {
-            match (file, drafted.files.get_mut(file)) {
-                (FileKey::Entity(entity), None) if is_new(entity) => {
-                    drafted.files.insert(file.clone(), node.clone());
-                }
-                (FileKey::Entity(entity), Some(root)) => {
-                    let Some(known) = index.entities.get(entity) else { continue };
-                    let returns = |field: &str| known.fields.get(field).is_some_and(|(columns, _)| columns.iter().any(|c| carried.column(&known.table, c).is_none()));
-                    for field in node.get("field").map(Node::entries).unwrap_or_default().iter().filter(|f| returns(&f.key)) {
-                        if let Some(fields) = root.at_path_mut(&["field".into()]) {
-                            fields.set(&field.key, field.node.clone());
-                        }
-                    }
-                    if let (Some(pages), Some(all)) = (root.at_path_mut(&["page".into()]), node.get("page")) {
-                        add_members(pages, all, &returns);
-                    }
-                }
-                (FileKey::App, Some(root)) => add_members(root, node, &is_new),
-                _ => {}
+        drafted
+    }
+}
+
+/// Adds to a draft the elements over these tables and columns that another draft has.
+fn add_elements(drafted: &mut Tree, with: &Tree, things: &[Thing]) {
+    let index = Index::of(with);
+    let is = |wanted: Thing| things.iter().any(|t| t.same(&wanted));
+    let is_new = |entity: &str| index.table(entity).is_some_and(|t| is(Thing::table(t)));
+    for (file, node) in &with.files {
+        match (file, drafted.files.get_mut(file)) {
+            (FileKey::Entity(entity), None) if is_new(entity) => {
+                drafted.files.insert(file.clone(), node.clone());
             }
+            (FileKey::Entity(entity), Some(root)) => {
+                let Some(known) = index.entities.get(entity) else { continue };
+                let returns = |field: &str| known.fields.get(field).is_some_and(|(columns, _)| columns.iter().any(|c| is(Thing::column(&known.table, c))));
+                for field in node.get("field").map(Node::entries).unwrap_or_default().iter().filter(|f| returns(&f.key)) {
+                    if let Some(fields) = root.at_path_mut(&["field".into()]) {
+                        fields.set(&field.key, field.node.clone());
+                    }
+                }
+                if let (Some(pages), Some(all)) = (root.at_path_mut(&["page".into()]), node.get("page")) {
+                    add_members(pages, all, &returns);
+                }
+            }
+            (FileKey::App, Some(root)) => add_members(root, node, &is_new),
+            _ => {}
         }
     }
 }

@@ -164,8 +164,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
     let ordered = in_accepted_order(&accepted, &effective);
-    let mut p0 = strip(draft(&carried, &plan).tree, &carried, &things, &memory);
-    returning.add_drafted(&mut p0, &strip(draft(&accepted, &plan).tree, &accepted, &things, &memory), &carried);
+    let p0 = returning.drafted(&carried, &|schema| strip(draft(schema, &plan).tree, schema, &things, &memory));
     let mut p1 = draft(&with_kept_references(&ordered, &accepted, &yours.tree, &inserted), &plan).tree;
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
     let placement = Placement::of(LayoutInput { yours: &yours.tree, d: &stored.tree, p1: &p1, accepted: &accepted, changed: &effective, answers: input.answers, policy: input.new_fields, hidden, restricted: &access::restricted(&yours) });
@@ -394,9 +393,10 @@ fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &Renam
 /// Brings the memory up to date: new facts in, facts that hold again out.
 fn remember(memory: &mut Memory, accepted: &Schema, things: &[Thing], restricted: &[(String, String)], effective: &Schema, yours: &Editor, stored: &Editor) {
     memory.gone.retain(|g| !g.thing.is_in(effective));
+    let left = memory.gone.iter().map(|g| g.left).max().unwrap_or(0) + 1;
     for thing in things {
         if let Some(shape) = accepted.table(&thing.table).filter(|_| !memory.gone.iter().any(|g| g.thing.same(thing))) {
-            memory.gone.push(Gone { thing: thing.clone(), shape: shape.clone(), restricted: restricted.to_vec() });
+            memory.gone.push(Gone { thing: thing.clone(), shape: shape.clone(), left, restricted: restricted.to_vec() });
         }
     }
     memory.next = yours.next.max(stored.next);

@@ -50,6 +50,8 @@ struct GoneEntry {
     column: Option<String>,
     /// The table as it left, as in a snapshot.
     shape: String,
+    /// The number of the loss it was part of.
+    left: u32,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     restricted: Vec<(String, String)>,
 }
@@ -103,7 +105,7 @@ pub(super) fn read(text: &str) -> Result<(Memory, BTreeMap<FileKey, Bytes>), Fil
     }
     for gone in file.gone {
         let shape = serde_json::from_str(&gone.shape).map_err(|e| broken(format!("the shape of `{}`: {e}", gone.table)))?;
-        memory.gone.push(Gone { thing: Thing { table: gone.table, column: gone.column }, shape, restricted: gone.restricted });
+        memory.gone.push(Gone { thing: Thing { table: gone.table, column: gone.column }, shape, left: gone.left, restricted: gone.restricted });
     }
     let mut bytes: BTreeMap<FileKey, Bytes> = BTreeMap::new();
     for entry in &file.part {
@@ -154,6 +156,7 @@ pub(super) fn write(memory: &Memory, bytes: &BTreeMap<FileKey, Bytes>) -> Option
         table: g.thing.table.clone(),
         column: g.thing.column.clone(),
         shape: serde_json::to_string(&g.shape).unwrap_or_default(),
+        left: g.left,
         restricted: g.restricted.clone(),
     });
     let file = File {
