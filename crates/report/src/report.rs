@@ -46,7 +46,6 @@ pub struct Report {
     #[serde(skip_serializing_if = "Option::is_none")]
     pub written: Option<bool>,
     /// Answers that no question asks for.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub unasked: Vec<String>,
     /// Files as they are and would be, for the text's diff.
     #[serde(skip)]

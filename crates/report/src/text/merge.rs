@@ -24,7 +24,7 @@ pub fn merge(report: &Report) -> String {
             first.push_str(&format!("; {}", plural(count, one, many)));
         }
     }
-    let mut out = format!("{first}. {} stay as they are.\n", plural(kept.len(), "customisation", "customisations"));
+    let mut out = format!("{first}.\n{} stay as they are.\n", plural(kept.len(), "customisation", "customisations"));
     if !open.is_empty() && !written {
         let text = format!("{} open: what follows is the result of the safe choices.", plural(open.len(), "question is", "questions are"));
         out.push_str(&format!("{}\n", warm(text)));
