@@ -1,1 +1,89 @@
-//! agreement
+//! "Impact reports a break on this page" equals "the real SQLite refuses one of its statements, or no save can succeed".
+
+use crate::model::{Database, Random};
+use crate::properties::edit_by_hand;
+use rusqlite::Connection;
+use std::collections::BTreeSet;
+use ysomorph_core::changes::compare;
+use ysomorph_core::definition::{Model, Tree};
+use ysomorph_core::impact::{self, Input, Severity};
+use ysomorph_core::rename::Known;
+use ysomorph_core::statements::{self, Need, Purpose, Statement};
+use ysomorph_workspace::{Workspace, start};
+
+const CASES: u64 = 400;
+
+/// Pages on which the database refuses something: entity and page.
+fn refused(tree: &Tree, database: &Connection) -> BTreeSet<(String, String)> {
+    let model = Model::of(tree);
+    let mut pages = BTreeSet::new();
+    for entity in model.entities.values() {
+        for page in &entity.pages {
+            let fails = |statement: &Statement| database.prepare(&statement.sql).inspect_err(|e| if std::env::var_os("YSOMORPH_TRACE").is_some() { eprintln!("{}/{}: {e}\n{}", entity.name, page.name, statement.sql) }).is_err() || (statement.purpose == Purpose::Insert && cannot_save(statement, database));
+            if statements::of_page(&model, entity, page).iter().any(fails) {
+                pages.insert((entity.name.clone(), page.name.clone()));
+            }
+        }
+    }
+    pages
+}
+
+/// Runs an INSERT for real and takes it back: a NOT NULL column that the statement doesn't give fails whatever is entered.
+fn cannot_save(statement: &Statement, database: &Connection) -> bool {
+    let given: Vec<&String> = statement.uses.iter().flat_map(|u| match &u.need { Need::Write { columns, .. } => columns.iter().collect(), _ => Vec::new() }).collect();
+    database.execute_batch("SAVEPOINT try").unwrap();
+    let mut prepared = database.prepare(&statement.sql).unwrap();
+    for at in 1..=prepared.parameter_count() {
+        prepared.raw_bind_parameter(at, at as i64 * 7919).unwrap();
+    }
+    let outcome = prepared.raw_execute();
+    database.execute_batch("ROLLBACK TO try; RELEASE try").unwrap();
+    match outcome {
+        Err(rusqlite::Error::SqliteFailure(_, Some(message))) => message.strip_prefix("NOT NULL constraint failed: ").is_some_and(|c| !given.iter().any(|g| c.ends_with(&format!(".{g}")))),
+        _ => false,
+    }
+}
+
+/// Pages on which the rules report a break.
+fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> BTreeSet<(String, String)> {
+    let (accepted, changed) = (accepted.schema(), changed.schema());
+    let comparison = compare(&accepted, &changed, &Known::default());
+    let findings = impact::impact(Input { tree, accepted: &accepted, changed: &changed, comparison: &comparison });
+    let counts = |rule: &str| ["page/", "lookup/", "access/", "value/", "exchange/"].iter().any(|g| rule.starts_with(g)) || rule == "label/title-broken";
+    let breaks = findings.into_iter().filter(|f| f.severity == Severity::Break && counts(f.rule));
+    breaks.flat_map(|f| f.pages.into_iter().map(move |p| (f.entity.clone().unwrap(), p))).collect()
+}
+
+fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {
+    let mut random = Random::new(seed ^ 0xA5A5);
+    let accepted = Database::random(&mut random);
+    let dir = tempfile::tempdir().unwrap();
+    start(dir.path(), "sqlite:x.db", "Random", &[], &accepted.schema(), None).unwrap();
+    edit_by_hand(dir.path(), &accepted, &mut random);
+    let tree = Workspace::open(dir.path()).unwrap().tree;
+    for _ in 0..5 {
+        let mut changed = accepted.clone();
+        for _ in 0..1 + random.below(4) {
+            changed.mutate(&mut random);
+        }
+        let (by_rules, by_database) = (reported(&tree, &accepted, &changed), refused(&tree, &changed.open()));
+        tally.0 += 1;
+        tally.1 += by_database.len();
+        if by_rules != by_database {
+            let only = |a: &BTreeSet<(String, String)>, b: &BTreeSet<(String, String)>| a.difference(b).cloned().collect::<Vec<_>>();
+            return Some(format!("seed {seed}: only the rules {:?}, only the database {:?}\n{}", only(&by_rules, &by_database), only(&by_database, &by_rules), changed.sql()));
+        }
+    }
+    None
+}
+
+#[test]
+fn impact_and_the_real_database_agree_on_every_page() {
+    let cases = std::env::var("YSOMORPH_CASES").ok().and_then(|s| s.parse().ok()).unwrap_or(CASES);
+    let seeds: Vec<u64> = std::env::var("YSOMORPH_SEED").ok().and_then(|s| s.parse().ok()).map_or_else(|| (1..=cases).collect(), |seed| vec![seed]);
+    let mut tally = (0, 0);
+    let wrong: Vec<String> = seeds.into_iter().filter_map(|seed| run(seed, &mut tally)).collect();
+    assert!(wrong.is_empty(), "{} of {} cases disagree; the first:\n{}", wrong.len(), tally.0, wrong[0]);
+    assert!(tally.1 > tally.0, "the mutations must break pages: {tally:?}");
+    println!("{} mutated schemas, {} broken pages, all agreed", tally.0, tally.1);
+}

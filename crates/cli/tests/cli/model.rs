@@ -39,6 +39,8 @@ pub struct Column {
     pub generated: bool,
     /// The table it points at.
     pub to: Option<String>,
+    /// The unique column there; the key without it.
+    pub to_column: Option<String>,
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -79,8 +81,16 @@ impl Database {
                 let name = format!("{}_id", to.replace(' ', "_").to_lowercase());
                 if database.tables[at].columns.iter().all(|c| c.name != name) {
                     let required = random.one_in(3);
-                    database.tables[at].columns.push(Column { uid: 1000 + at * 10 + tries, name, kind: "INTEGER".into(), required, default: false, unique: false, generated: false, to: Some(to) });
+                    database.tables[at].columns.push(Column { uid: 1000 + at * 10 + tries, name, kind: "INTEGER".into(), required, default: false, unique: false, generated: false, to: Some(to), to_column: None });
                 }
+            }
+        }
+        // Some references point at a unique column rather than at the key.
+        for at in 0..database.tables.len() {
+            for column in 0..database.tables[at].columns.len() {
+                let target = database.tables[at].columns[column].to.as_ref().and_then(|to| database.tables.iter().find(|t| t.name == *to));
+                let unique = target.and_then(|t| t.columns.iter().find(|c| c.unique)).map(|c| c.name.clone());
+                database.tables[at].columns[column].to_column = unique.filter(|_| random.one_in(2));
             }
         }
         if random.one_in(2) {
@@ -98,7 +108,7 @@ impl Database {
         }
         let required = random.one_in(4);
         self.uids += 1;
-        Column { uid: 10_000 + self.uids, name, kind: (*random.pick(KINDS)).to_owned(), required, default: required && random.one_in(2), unique: random.one_in(6), generated: false, to: None }
+        Column { uid: 10_000 + self.uids, name, kind: (*random.pick(KINDS)).to_owned(), required, default: required && random.one_in(2), unique: random.one_in(6), generated: false, to: None, to_column: None }
     }
 
     /// One random change. Returns false where it didn't apply.
@@ -120,12 +130,17 @@ impl Database {
             4 | 5 if count > 0 => {
                 self.counter += 1;
                 let number = self.counter;
+                let (table, old) = (self.tables[at].name.clone(), self.tables[at].columns[column].name.clone());
                 let column = &mut self.tables[at].columns[column];
                 column.name = match random.below(3) {
                     0 => format!("{} {number}", column.name),
                     1 => format!("new_{}_{number}", column.name.replace(' ', "_")),
                     _ => format!("x{number}"),
                 };
+                let new = column.name.clone();
+                // An engine that renames a column renames it in references too.
+                let pointing = self.tables.iter_mut().flat_map(|t| &mut t.columns).filter(|c| c.to.as_ref() == Some(&table) && c.to_column.as_ref() == Some(&old));
+                pointing.for_each(|c| c.to_column = Some(new.clone()));
             }
             6 if count > 0 => {
                 let column = &mut self.tables[at].columns[column];
@@ -166,6 +181,7 @@ impl Database {
             11 if count > 0 => {
                 let target = self.tables[*random.pick(&real)].name.clone();
                 let column = &mut self.tables[at].columns[column];
+                column.to_column = None;
                 column.to = match &column.to {
                     Some(_) => None,
                     None if column.kind == "INTEGER" && !column.generated => Some(target),
@@ -236,7 +252,7 @@ impl Database {
                     line.push_str(" UNIQUE");
                 }
                 if let Some(to) = &column.to {
-                    line.push_str(&format!(" REFERENCES {} (id)", quoted(to)));
+                    line.push_str(&format!(" REFERENCES {} ({})", quoted(to), quoted(column.to_column.as_deref().unwrap_or("id"))));
                 }
                 lines.push(line);
             }

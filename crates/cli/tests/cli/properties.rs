@@ -59,7 +59,7 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
 }
 
 /// Edits as people make them: labels, comments, spacing, order, hiding, roles, conditions, styles of TOML.
-fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
+pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
     let mut app = std::fs::read_to_string(root.join("app/app.toml")).unwrap();
     app.push_str("\n[role.guest]\nlabel = \"Guest\"   # may look\n\n[parameter.me]\nkind = \"number\"\n");
     std::fs::write(root.join("app/app.toml"), app).unwrap();

@@ -1,1 +1,120 @@
-//! rules
+//! Every rule fires where it should and is silent on its nearest neighbour, on real databases and TOML.
+
+use crate::support::Project;
+use std::collections::BTreeMap;
+use ysomorph_core::impact::RULES;
+
+const SQL: &str = "
+CREATE TABLE region (id INTEGER PRIMARY KEY, code VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(40) NOT NULL, active INTEGER NOT NULL DEFAULT 1);
+CREATE TABLE keeper (id INTEGER PRIMARY KEY, last_name VARCHAR(60) NOT NULL, phone VARCHAR(20), region_code VARCHAR(8) REFERENCES region (code), born_on DATE, age INTEGER);
+CREATE VIEW grown_up AS SELECT id, last_name, age FROM keeper;
+";
+
+/// Appended to keeper.toml and app.toml: a restricted role with a row filter.
+const ROLE: &str = "\n[access.guest]\nread = true\nrows = \"age > 17\"\nhide = [\"phone\"]\nread_only = [\"born_on\"]\n";
+
+/// Rule; edits of keeper.toml; the change of the database; whether it fires, with the severity.
+type Case = (&'static str, &'static [(&'static str, &'static str)], &'static str, Option<&'static str>);
+
+const CASES: &[Case] = &[
+    ("page/table-missing", &[], "ALTER TABLE keeper RENAME TO member", Some("break")),
+    ("page/table-missing", &[], "DROP VIEW grown_up; CREATE VIEW grown_up AS SELECT id, last_name, size FROM keeper", Some("break")),
+    ("page/table-missing", &[], "ALTER TABLE keeper RENAME COLUMN phone TO mobile", None),
+    ("page/column-missing", &[], "ALTER TABLE keeper RENAME COLUMN phone TO mobile", Some("break")),
+    ("page/column-missing", &[("column = \"phone\"", "column = \"phone\"\nhidden = true")], "ALTER TABLE keeper DROP COLUMN phone", None),
+    ("page/key-missing", &[], "DROP VIEW grown_up; CREATE VIEW grown_up AS SELECT last_name, age FROM keeper", Some("break")),
+    ("page/key-missing", &[], "DROP VIEW grown_up; CREATE VIEW grown_up AS SELECT id, last_name FROM keeper", None),
+    ("page/required-column-absent", &[], "CREATE TABLE k AS SELECT * FROM keeper; DROP TABLE keeper; CREATE TABLE keeper (id INTEGER PRIMARY KEY, last_name VARCHAR(60) NOT NULL, phone VARCHAR(20), region_code VARCHAR(8) REFERENCES region (code), born_on DATE, age INTEGER, iban TEXT NOT NULL)", Some("break")),
+    ("page/required-column-absent", &[], "ALTER TABLE keeper ADD COLUMN iban TEXT NOT NULL DEFAULT ''", None),
+    ("page/written-by-database", &[], "ALTER TABLE keeper DROP COLUMN born_on; ALTER TABLE keeper ADD COLUMN born_on DATE GENERATED ALWAYS AS (2026 - age)", Some("break")),
+    ("page/written-by-database", &[], "ALTER TABLE keeper ADD COLUMN decade INTEGER GENERATED ALWAYS AS (age / 10)", None),
+    ("page/not-writable", &[], "ALTER TABLE keeper RENAME TO keeper_table; CREATE VIEW keeper AS SELECT * FROM keeper_table", Some("break")),
+    ("page/not-writable", &[], "DROP TABLE region", Some("break")),
+    ("page/not-writable", &[], "CREATE TRIGGER t AFTER INSERT ON keeper BEGIN INSERT INTO nowhere VALUES (1); END", Some("break")),
+    ("page/not-writable", &[], "CREATE TRIGGER t AFTER INSERT ON keeper BEGIN UPDATE region SET active = 1; END", None),
+    ("page/condition-broken", &[("[page.list]", "[page.list]\nwhere = \"age IS NOT NULL\"")], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", Some("break")),
+    ("page/condition-broken", &[("[page.list]", "[page.list]\nwhere = \"'age' IS NOT NULL\"")], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", None),
+    ("lookup/target-missing", &[], "ALTER TABLE region RENAME TO area", Some("break")),
+    ("lookup/target-missing", &[], "ALTER TABLE region RENAME COLUMN name TO title", None),
+    ("lookup/display-missing", &[], "ALTER TABLE region RENAME COLUMN name TO title", Some("break")),
+    ("lookup/display-missing", &[], "ALTER TABLE region RENAME COLUMN active TO in_use", None),
+    ("lookup/value-missing", &[], "ALTER TABLE region RENAME COLUMN code TO short", Some("break")),
+    ("lookup/value-missing", &[], "ALTER TABLE region RENAME COLUMN name TO title", None),
+    ("lookup/condition-broken", &[("value = [\"code\"]", "value = [\"code\"], where = \"active = 1\"")], "ALTER TABLE region RENAME COLUMN active TO in_use", Some("break")),
+    ("lookup/condition-broken", &[("value = [\"code\"]", "value = [\"code\"], where = \"active = 1\"")], "ALTER TABLE region RENAME COLUMN name TO title", None),
+    ("label/title-broken", &[], "ALTER TABLE keeper RENAME COLUMN last_name TO surname", Some("break")),
+    ("label/title-broken", &[("title = \"{last_name}\"", "title = \"{{last_name}}, {age}\"")], "DROP VIEW grown_up; ALTER TABLE keeper RENAME COLUMN last_name TO surname", None),
+    ("label/orphan", &[("column = \"phone\"", "column = \"phone\"\nlabel = \"Call\"")], "ALTER TABLE keeper DROP COLUMN phone", Some("note")),
+    ("label/orphan", &[], "DROP VIEW grown_up", Some("break")),
+    ("label/orphan", &[], "ALTER TABLE keeper DROP COLUMN phone", None),
+    ("access/row-filter-broken", &[("[field.id]", "[field.id] #")], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", Some("break")),
+    ("access/row-filter-broken", &[("rows = \"age > 17\"\n", "")], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", None),
+    ("access/field-rule-orphan", &[], "ALTER TABLE keeper DROP COLUMN phone", Some("risk")),
+    ("access/field-rule-orphan", &[], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", None),
+    ("access/protection-lost", &[], "ALTER TABLE keeper RENAME COLUMN phone TO phone_no", Some("risk")),
+    ("access/protection-lost", &[("hide = [\"phone\"]", "hide = []")], "ALTER TABLE keeper RENAME COLUMN phone TO phone_no", None),
+    ("access/new-field-exposed", &[], "ALTER TABLE keeper ADD COLUMN shoe_size INTEGER", Some("risk")),
+    ("access/new-field-exposed", &[("hide = [\"phone\"]\nread_only = [\"born_on\"]\n", "")], "ALTER TABLE keeper ADD COLUMN shoe_size INTEGER", None),
+    ("definition/unknown-key", &[("label = { one", "labels = { one")], "", Some("break")),
+    ("definition/unknown-key", &[("label = { one", "label   = { one")], "", None),
+    ("definition/wrong-kind", &[("kind = \"date\"", "kind = \"dat\"")], "", Some("break")),
+    ("definition/wrong-kind", &[("kind = \"date\"", "kind = 'date'")], "", None),
+    ("definition/unknown-name", &[("hide = [\"phone\"]", "hide = [\"fone\"]")], "", Some("break")),
+    ("definition/unknown-name", &[("rows = \"age > 17\"", "rows = \"last_name <> :user_name\"")], "", None),
+    ("definition/unknown-column", &[("column = \"born_on\"", "column = \"burned_on\"")], "", Some("break")),
+    ("definition/unknown-column", &[("column = \"born_on\"", "column = \"BORN_ON\"")], "", None),
+];
+
+#[test]
+fn every_rule_fires_and_is_silent_where_it_should() {
+    let mut seen: BTreeMap<&str, (usize, usize)> = BTreeMap::new();
+    for (rule, edits, change, expected) in CASES {
+        let project = Project::new(SQL);
+        project.edit("app/app.toml", "[role.everyone]", "[role.guest]\n[role.everyone]");
+        project.write("app/keeper.toml", &(project.read("app/keeper.toml") + ROLE));
+        for (from, to) in *edits {
+            project.edit("app/keeper.toml", from, to);
+        }
+        project.sql(change);
+        let ran = project.run(&["impact", "--format", "json", "--rule", rule]);
+        assert!(ran.code != 2, "{rule}: {}", ran.err);
+        let report: serde_json::Value = serde_json::from_str(&ran.out).unwrap();
+        let findings = report["findings"].as_array().unwrap();
+        let severities: Vec<&str> = findings.iter().map(|f| f["severity"].as_str().unwrap()).collect();
+        match expected {
+            Some(severity) => {
+                assert!(severities.contains(severity), "{rule} should fire as {severity} after {change:?}: {severities:?}");
+                for finding in findings {
+                    assert!(!finding["message"].as_str().unwrap().is_empty() && finding["at"]["line"].as_u64() > Some(0), "{finding}");
+                    assert_eq!(finding["cause"].is_null(), change.is_empty(), "{rule} after {change:?}: {finding}");
+                }
+                seen.entry(rule).or_default().0 += 1;
+            }
+            None => {
+                assert!(findings.is_empty(), "{rule} should be silent after {change:?}: {findings:?}");
+                seen.entry(rule).or_default().1 += 1;
+            }
+        }
+    }
+    for rule in RULES {
+        let (fires, silent) = seen.get(rule.name).copied().unwrap_or_default();
+        assert!(fires > 0 && silent > 0, "{} fires in {fires} cases and is silent in {silent}", rule.name);
+    }
+}
+
+#[test]
+fn rules_are_named_alike_and_documented() {
+    let mut names: Vec<&str> = RULES.iter().map(|r| r.name).collect();
+    names.sort_unstable();
+    names.dedup();
+    assert_eq!(names.len(), RULES.len(), "every name once");
+    for rule in RULES {
+        let (group, name) = rule.name.split_once('/').expect("group/name");
+        let plain = |t: &str| !t.is_empty() && t.chars().all(|c| c.is_ascii_lowercase() || c == '-');
+        assert!(plain(group) && plain(name), "{}", rule.name);
+        let docs = rule.docs;
+        for text in [docs.detects, docs.matters, docs.before, docs.after, docs.to_do] {
+            assert!(text.len() > 8, "{} lacks a part of its documentation: {text:?}", rule.name);
+        }
+    }
+}

@@ -111,29 +111,23 @@ impl Schema {
             return Some(broken);
         }
         let touched = |columns: &[String]| operation != Operation::Update || columns.iter().any(|c| name::contains(written, c));
-        for key in &table.foreign_keys {
-            if !touched(&key.columns) && !name::same(&key.table, &table.name) {
-                continue;
-            }
+        for key in table.foreign_keys.iter().filter(|k| touched(&k.columns)) {
             match self.table(&key.table) {
-                None if touched(&key.columns) && !name::contains(&self.outside, &key.table) => return Some(Refusal::TargetMissing { key: key.clone() }),
+                None if !name::contains(&self.outside, &key.table) => return Some(Refusal::TargetMissing { key: key.clone() }),
                 Some(target) if !key.fits(target) => return Some(Refusal::Mismatch { from: table.name.clone(), key: key.clone() }),
                 _ => {}
             }
         }
-        for (child, key) in self.references_to(&table.name) {
-            if key.fits(table) || name::same(&child.name, &table.name) {
-                continue;
-            }
-            // An INSERT into a parent can't break an immediate key, so SQLite doesn't even look.
-            let looks = match operation {
-                Operation::Delete => true,
-                Operation::Insert => key.deferred,
-                Operation::Update => key.target_columns(table).iter().any(|c| name::contains(written, c)),
-            };
-            if looks {
-                return Some(Refusal::Mismatch { from: child.name.clone(), key: key.clone() });
-            }
+        // Once a statement has to look after any key, SQLite wants every key that points here to be in order. An
+        // INSERT into a parent can't break an immediate one, so those aren't looked at.
+        let looks = match operation {
+            Operation::Delete | Operation::Insert => true,
+            Operation::Update => table.foreign_keys.iter().any(|k| touched(&k.columns)) || self.references_to(&table.name).any(|(_, k)| touched(k.target_columns(table))),
+        };
+        let pointing = self.references_to(&table.name).filter(|(_, key)| operation != Operation::Insert || key.deferred);
+        let mut broken = pointing.filter(|(_, key)| looks && !key.fits(table));
+        if let Some((child, key)) = broken.next() {
+            return Some(Refusal::Mismatch { from: child.name.clone(), key: key.clone() });
         }
         None
     }

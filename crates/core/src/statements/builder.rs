@@ -6,8 +6,9 @@ use crate::definition::{Access, Entity, Field, Lookup, Model, Page, Place, Spann
 use crate::name::{quoted, same};
 use crate::sql::{self, Part};
 
-/// Templates may lead from lookup to lookup this far; then the key is shown. Cycles end here too.
-const DEPTH: usize = 6;
+/// Templates may lead from lookup to lookup this far, and never to an entity they come from: then the value
+/// itself is shown.
+const DEPTH: usize = 3;
 
 /// What a page of one user is built from.
 pub(super) struct Builder<'a> {
@@ -105,7 +106,7 @@ impl<'a> Select<'a> {
         let own = self.field_columns(field, spot, place);
         let first = own.first().cloned().unwrap_or_else(|| "NULL".to_owned());
         match &field.lookup {
-            Some(lookup) => self.lookup_text(lookup, &field.name, &own, None, 0).unwrap_or(first),
+            Some(lookup) => self.lookup_text(lookup, &field.name, &own, None, &[]).unwrap_or(first),
             None => first,
         }
     }
@@ -113,11 +114,11 @@ impl<'a> Select<'a> {
     /// The entity's title.
     pub fn title(&mut self) -> Option<String> {
         let title = self.entity.title.as_ref()?;
-        Some(self.template(title, self.entity, "r", &|named| Why::Title { named }, 0))
+        Some(self.template(title, self.entity, "r", &|named| Why::Title { named }, &[&self.entity.name]))
     }
 
     /// A template's text over the columns of `entity` under `alias`.
-    pub fn template(&mut self, template: &Spanned<String>, entity: &'a Entity, alias: &str, why: &dyn Fn(String) -> Why, depth: usize) -> String {
+    pub fn template(&mut self, template: &Spanned<String>, entity: &'a Entity, alias: &str, why: &dyn Fn(String) -> Why, chain: &[&str]) -> String {
         let mut parts = Vec::new();
         for part in sql::parse_template(&template.value).parts {
             match part {
@@ -127,8 +128,8 @@ impl<'a> Select<'a> {
                     let named = of.as_ref().map_or_else(|| field.clone(), |(inner, _)| format!("{field}.{inner}"));
                     let Some(known) = entity.field(&field).filter(|f| !f.hidden) else { continue };
                     let text = match of {
-                        None => self.text_of(known, entity, alias, &place, &why(named), depth),
-                        Some((inner, _)) => self.text_through(known, &inner, entity, alias, &place, &why(named), depth),
+                        None => self.text_of(known, entity, alias, &place, &why(named), chain),
+                        Some((inner, _)) => self.text_through(known, &inner, entity, alias, &place, &why(named), chain),
                     };
                     parts.extend(text.map(|t| format!("coalesce({t}, '')")));
                 }
@@ -138,30 +139,30 @@ impl<'a> Select<'a> {
     }
 
     /// The readable text of a field of the entity under `alias`.
-    fn text_of(&mut self, field: &'a Field, entity: &'a Entity, alias: &str, place: &Place, why: &Why, depth: usize) -> Option<String> {
+    fn text_of(&mut self, field: &'a Field, entity: &'a Entity, alias: &str, place: &Place, why: &Why, chain: &[&str]) -> Option<String> {
         let own: Vec<String> = field.columns.iter().map(|c| self.column(alias, &entity.table.value, &c.value, why.clone(), place)).collect();
         let first = own.first().cloned();
         match &field.lookup {
-            Some(lookup) if depth < DEPTH => self.lookup_text(lookup, &field.name, &own, Some((why, place)), depth + 1).or(first),
+            Some(lookup) if chain.len() < DEPTH => self.lookup_text(lookup, &field.name, &own, Some((why, place)), chain).or(first),
             _ => first,
         }
     }
 
     /// The readable text of a field of the entity that a lookup points at.
     #[allow(clippy::too_many_arguments, reason = "one step of a recursion whose state these are")]
-    fn text_through(&mut self, field: &'a Field, inner: &str, entity: &'a Entity, alias: &str, place: &Place, why: &Why, depth: usize) -> Option<String> {
+    fn text_through(&mut self, field: &'a Field, inner: &str, entity: &'a Entity, alias: &str, place: &Place, why: &Why, chain: &[&str]) -> Option<String> {
         let own: Vec<String> = field.columns.iter().map(|c| self.column(alias, &entity.table.value, &c.value, why.clone(), place)).collect();
         let lookup = field.lookup.as_ref()?;
         let target = self.model.entities.get(&lookup.entity.value)?;
         let joined = self.join(lookup, target, &own, why.clone(), why.clone(), place);
         let inner = target.field(inner).filter(|f| !f.hidden)?;
-        self.text_of(inner, target, &joined, place, why, depth + 1)
+        self.text_of(inner, target, &joined, place, why, &[chain, &[&target.name]].concat())
     }
 
     /// The shown text of a lookup whose own columns are given. `around` is the template it is part of, if any:
     /// then what is missing is that template's trouble.
-    fn lookup_text(&mut self, lookup: &'a Lookup, field: &str, own: &[String], around: Option<(&Why, &Place)>, depth: usize) -> Option<String> {
-        let target = self.model.entities.get(&lookup.entity.value)?;
+    fn lookup_text(&mut self, lookup: &'a Lookup, field: &str, own: &[String], around: Option<(&Why, &Place)>, chain: &[&str]) -> Option<String> {
+        let target = self.model.entities.get(&lookup.entity.value).filter(|t| !chain.contains(&t.name.as_str()))?;
         let (target_why, value_why, place) = match around {
             Some((why, place)) => (why.clone(), why.clone(), place),
             None => (Why::LookupTarget { field: field.to_owned() }, Why::LookupValue { field: field.to_owned() }, &lookup.entity.place),
@@ -172,7 +173,7 @@ impl<'a> Select<'a> {
             Some((why, _)) => why.clone(),
             None => Why::Display { field: field.to_owned(), named },
         };
-        Some(self.template(template, target, &alias, &display, depth))
+        Some(self.template(template, target, &alias, &display, &[chain, &[&target.name]].concat()))
     }
 
     /// Joins a lookup's target once; returns its alias.

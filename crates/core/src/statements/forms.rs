@@ -59,7 +59,7 @@ pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Stateme
     }
     let display = |named: String| Why::Display { field: name(), named };
     if let Some(template) = lookup.show.as_ref().or(target.title.as_ref()) {
-        let text = select.template(template, target, "r", &display, 0);
+        let text = select.template(template, target, "r", &display, &[&target.name]);
         select.columns.push(text);
     }
     for sorted in &lookup.order {
