@@ -46,7 +46,9 @@ impl CliError {
             1 => "1 error".to_owned(),
             n => format!("{n} errors"),
         };
-        CliError::new(format!("{count} in the workspace's files; nothing was done")).details(details).hint("correct the places above and run the command again")
+        CliError::new(format!("{count} in the workspace's files; nothing was done"))
+            .details(details)
+            .hint("correct the places above and run the command again")
     }
 }
 
@@ -78,10 +80,14 @@ impl From<SourceError> for CliError {
 impl From<OpenError> for CliError {
     fn from(error: OpenError) -> CliError {
         match &error {
-            OpenError::NotAWorkspace(_) => CliError::new(error.to_string()).hint("make one with `ysomorph start --from sqlite:FILE`, or name its folder with -C"),
+            OpenError::NotAWorkspace(_) => {
+                CliError::new(error.to_string()).hint("make one with `ysomorph start --from sqlite:FILE`, or name its folder with -C")
+            }
             OpenError::Files(files) => CliError::files(files),
             OpenError::Format(_) => CliError::new(error.to_string()).hint("use a newer ysomorph"),
-            OpenError::Recovery(_) => CliError::new(error.to_string()).hint("make the folder writable and run any command: the write is completed first"),
+            OpenError::Recovery(_) => {
+                CliError::new(error.to_string()).hint("make the folder writable and run any command: the write is completed first")
+            }
         }
     }
 }
@@ -103,7 +109,8 @@ impl From<WriteError> for CliError {
             WriteError::Transaction(error) => error.into(),
             WriteError::Lock(error) => CliError::new(error.to_string()).hint("wait for it to finish, or make the folder writable"),
             WriteError::File(file) => CliError::files(&[file]),
-            WriteError::Apply(error) => CliError::new(format!("nothing was written: {error}")).hint("this is a defect of ysomorph: please report it with the file concerned"),
+            WriteError::Apply(error) => CliError::new(format!("nothing was written: {error}"))
+                .hint("this is a defect of ysomorph: please report it with the file concerned"),
         }
     }
 }
@@ -111,7 +118,8 @@ impl From<WriteError> for CliError {
 impl From<StartError> for CliError {
     fn from(error: StartError) -> CliError {
         match error {
-            StartError::Exists(what) => CliError::new(format!("`{what}` is already there; nothing was overwritten")).hint("use `ysomorph changes` in this workspace, or start in an empty folder"),
+            StartError::Exists(what) => CliError::new(format!("`{what}` is already there; nothing was overwritten"))
+                .hint("use `ysomorph changes` in this workspace, or start in an empty folder"),
             StartError::Config(file) => CliError::files(&[file]),
             StartError::Write(error) => error.into(),
         }
@@ -124,8 +132,10 @@ impl From<UndoError> for CliError {
         match error {
             UndoError::Nothing => CliError::new(message).hint("merges that were written are listed under .ysomorph/merges/"),
             UndoError::Unknown(_) => CliError::new(message).hint("entries are numbered as the files in .ysomorph/merges/"),
-            UndoError::ChangedSince(files) => CliError::new(format!("nothing was undone: these files aren't what the merge left: {}", files.join(", ")))
-                .hint("put your later edits aside (version control helps), undo, and make them again"),
+            UndoError::ChangedSince(files) => {
+                CliError::new(format!("nothing was undone: these files aren't what the merge left: {}", files.join(", ")))
+                    .hint("put your later edits aside (version control helps), undo, and make them again")
+            }
             UndoError::Write(error) => error.into(),
         }
     }

@@ -84,7 +84,9 @@ impl Output {
         match &self.file {
             Some(path) => {
                 let plain = anstream::adapter::strip_str(&text).to_string();
-                std::fs::write(path, plain).map_err(|e| CliError::new(format!("cannot write `{}`: {e}", path.display())).hint("name a file in a folder you may write to"))
+                std::fs::write(path, plain).map_err(|e| {
+                    CliError::new(format!("cannot write `{}`: {e}", path.display())).hint("name a file in a folder you may write to")
+                })
             }
             None => {
                 self.print(&text);

@@ -52,7 +52,15 @@ pub fn report(command: &str, workspace: &Workspace, changed: &Schema, outcome: &
         unasked: outcome.unasked.clone(),
         texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
         counts: counts(workspace),
-        later: outcome.stored.later.iter().filter(|t| outcome.questions.iter().any(|q| q.name.ends_with(&ysomorph_core::name::written(t)) && q.answer.as_deref() == Some("later"))).cloned().collect(),
+        later: outcome
+            .stored
+            .later
+            .iter()
+            .filter(|t| {
+                outcome.questions.iter().any(|q| q.name.ends_with(&ysomorph_core::name::written(t)) && q.answer.as_deref() == Some("later"))
+            })
+            .cloned()
+            .collect(),
         ..Report::default()
     }
 }

@@ -120,7 +120,9 @@ mod tests {
 
     #[test]
     fn words_are_found_in_every_common_spelling() {
-        for (name, expected) in [("member_no", "member no"), ("memberNo", "member no"), ("MEMBER-NO", "member no"), ("Größe (cm)", "größe cm")] {
+        for (name, expected) in
+            [("member_no", "member no"), ("memberNo", "member no"), ("MEMBER-NO", "member no"), ("Größe (cm)", "größe cm")]
+        {
             assert_eq!(words(name).join(" "), expected);
         }
     }

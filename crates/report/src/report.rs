@@ -161,7 +161,18 @@ impl Report {
             because: edit.because.clone(),
         });
         self.edits = Some(edits.collect());
-        self.kept = Some(outcome.kept.iter().map(|k| KeptReport { path: k.element.shown(), yours: k.yours.as_ref().map(value), draft: k.draft.as_ref().map(value), concerned: k.concerned }).collect());
+        self.kept = Some(
+            outcome
+                .kept
+                .iter()
+                .map(|k| KeptReport {
+                    path: k.element.shown(),
+                    yours: k.yours.as_ref().map(value),
+                    draft: k.draft.as_ref().map(value),
+                    concerned: k.concerned,
+                })
+                .collect(),
+        );
         let part = |p: &Part| PartReport { path: p.element.shown(), value: p.was.as_ref().map(value), because: p.because.clone() };
         self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
         self.restored = Some(outcome.restored.iter().map(part).collect());

@@ -70,7 +70,8 @@ impl Source {
         match self {
             Source::Sqlite(path) => sqlite::read(path),
             Source::Snapshot(path) => {
-                let text = std::fs::read_to_string(path).map_err(|error| SourceError::Open { path: path.clone(), reason: error.to_string() })?;
+                let text =
+                    std::fs::read_to_string(path).map_err(|error| SourceError::Open { path: path.clone(), reason: error.to_string() })?;
                 Schema::from_snapshot(&text).map_err(|source| SourceError::Snapshot { path: path.clone(), source })
             }
         }

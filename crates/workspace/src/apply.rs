@@ -6,7 +6,12 @@ use ysomorph_core::definition::{FileKey, Node, Tree, Value};
 use ysomorph_core::merge::Edit;
 
 /// Applies edits to texts; `bytes` gives and takes the parts' bytes.
-pub(crate) fn apply_all(texts: &BTreeMap<FileKey, String>, edits: &[Edit], bytes: &mut BTreeMap<FileKey, Bytes>, expected: &Tree) -> Result<BTreeMap<FileKey, String>, ApplyError> {
+pub(crate) fn apply_all(
+    texts: &BTreeMap<FileKey, String>,
+    edits: &[Edit],
+    bytes: &mut BTreeMap<FileKey, Bytes>,
+    expected: &Tree,
+) -> Result<BTreeMap<FileKey, String>, ApplyError> {
     let mut texts = texts.clone();
     for edit in edits {
         let own = bytes.entry(edit.file.clone()).or_default();

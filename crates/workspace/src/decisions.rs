@@ -56,7 +56,13 @@ pub(crate) fn with(text: Option<&str>, answers: &[Answer]) -> Option<String> {
             text.push('\n');
         }
         text.push_str("[[answer]]\n");
-        let lines = [("question", Some(&answer.question)), ("choice", Some(&answer.choice)), ("who", answer.who.as_ref()), ("when", answer.when.as_ref()), ("reason", answer.reason.as_ref())];
+        let lines = [
+            ("question", Some(&answer.question)),
+            ("choice", Some(&answer.choice)),
+            ("who", answer.who.as_ref()),
+            ("when", answer.when.as_ref()),
+            ("reason", answer.reason.as_ref()),
+        ];
         for (key, value) in lines {
             if let Some(value) = value {
                 text.push_str(&format!("{key} = {}\n", toml::render_value(&value.as_str().into())));
@@ -76,7 +82,15 @@ pub(crate) fn without(mut text: String, questions: &[&str]) -> Option<String> {
         };
         let Some(index) = index else { return Some(text) };
         let path = vec![Seg::from("answer"), Seg::Index(index)];
-        let edit = Edit { file: FileKey::App, path, element: Element::file(FileKey::App), op: Op::Remove { remember: None }, old: None, new: None, because: String::new() };
+        let edit = Edit {
+            file: FileKey::App,
+            path,
+            element: Element::file(FileKey::App),
+            op: Op::Remove { remember: None },
+            old: None,
+            new: None,
+            because: String::new(),
+        };
         text = toml::apply(Some(&text), &edit, &mut toml::Bytes::new()).ok()??;
         if text.trim().is_empty() {
             text.clear();

@@ -97,9 +97,14 @@ impl Entry {
         let mut steps: Vec<Step> = self
             .files
             .iter()
-            .map(|f| Step { path: f.path.clone(), before: f.before.clone().map_or(Before::Absent, Before::Text), new: self.after.get(&f.path).cloned().flatten() })
+            .map(|f| Step {
+                path: f.path.clone(),
+                before: f.before.clone().map_or(Before::Absent, Before::Text),
+                new: self.after.get(&f.path).cloned().flatten(),
+            })
             .collect();
-        let text = serde_json::to_string_pretty(self).map_err(|e| TransactionError::Io { path: self.path(), source: std::io::Error::other(e) })?;
+        let text =
+            serde_json::to_string_pretty(self).map_err(|e| TransactionError::Io { path: self.path(), source: std::io::Error::other(e) })?;
         steps.push(Step { path: self.path(), before: Before::Absent, new: Some(text + "\n") });
         Ok(Transaction { steps })
     }
@@ -116,19 +121,29 @@ pub(crate) fn new_entry(
     changes: Vec<Change>,
 ) -> Result<Entry, FileError> {
     let id = read_all(root)?.last().map_or(0, |e| e.id) + 1;
-    let changed = files.iter().map(|(path, (before, after))| FileChange { path: path.clone(), before: before.clone(), after: after.as_deref().map(digest) }).collect();
+    let changed = files
+        .iter()
+        .map(|(path, (before, after))| FileChange { path: path.clone(), before: before.clone(), after: after.as_deref().map(digest) })
+        .collect();
     let after = files.into_iter().map(|(path, (_, after))| (path, after)).collect();
     Ok(Entry { format: 1, id, kind, when: when.to_owned(), changes, answers, used, undoes: Vec::new(), files: changed, after })
 }
 
 /// All entries, oldest first.
 pub fn read_all(root: &Path) -> Result<Vec<Entry>, FileError> {
-    let names = std::fs::read_dir(root.join(FOLDER)).map(|e| e.flatten().filter_map(|e| e.file_name().into_string().ok()).collect::<Vec<_>>()).unwrap_or_default();
+    let names = std::fs::read_dir(root.join(FOLDER))
+        .map(|e| e.flatten().filter_map(|e| e.file_name().into_string().ok()).collect::<Vec<_>>())
+        .unwrap_or_default();
     let mut entries = Vec::new();
     for name in names.into_iter().filter(|n| n.ends_with(".json")) {
         let file = format!("{FOLDER}/{name}");
         let Some(text) = read_text(root, &file)? else { continue };
-        let entry: Entry = serde_json::from_str(&text).map_err(|e| FileError { file: file.clone(), at: None, message: e.to_string(), text: String::new() })?;
+        let entry: Entry = serde_json::from_str(&text).map_err(|e| FileError {
+            file: file.clone(),
+            at: None,
+            message: e.to_string(),
+            text: String::new(),
+        })?;
         entries.push(entry);
     }
     entries.sort_by_key(|e| e.id);
@@ -157,10 +172,16 @@ impl Workspace {
         let target = match entry {
             Some(id) if entries.iter().any(|e| e.id == id) => id,
             Some(id) => return Err(UndoError::Unknown(id)),
-            None => entries.iter().rev().find(|e| e.kind == EntryKind::Merge && active.contains(&e.id)).map(|e| e.id).ok_or(UndoError::Nothing)?,
+            None => entries
+                .iter()
+                .rev()
+                .find(|e| e.kind == EntryKind::Merge && active.contains(&e.id))
+                .map(|e| e.id)
+                .ok_or(UndoError::Nothing)?,
         };
         let back: Vec<&Entry> = entries.iter().rev().filter(|e| e.id >= target).collect();
-        let (mut now_there, mut restored): (BTreeMap<String, Option<String>>, BTreeMap<String, Option<String>>) = (BTreeMap::new(), BTreeMap::new());
+        let (mut now_there, mut restored): (BTreeMap<String, Option<String>>, BTreeMap<String, Option<String>>) =
+            (BTreeMap::new(), BTreeMap::new());
         let mut changed = BTreeSet::new();
         for entry in &back {
             for file in entry.files.iter().filter(|f| f.path != decisions::FILE) {
@@ -179,10 +200,13 @@ impl Workspace {
         if !changed.is_empty() {
             return Err(UndoError::ChangedSince(changed.into_iter().collect()));
         }
-        let mut files: BTreeMap<String, (Option<String>, Option<String>)> = now_there.into_iter().map(|(path, text)| {
-            let before = restored.get(&path).cloned().flatten();
-            (path, (text, before))
-        }).collect();
+        let mut files: BTreeMap<String, (Option<String>, Option<String>)> = now_there
+            .into_iter()
+            .map(|(path, text)| {
+                let before = restored.get(&path).cloned().flatten();
+                (path, (text, before))
+            })
+            .collect();
         files.retain(|_, (before, after)| before != after);
         let undone: Vec<&&Entry> = back.iter().filter(|e| e.kind == EntryKind::Merge && active.contains(&e.id)).collect();
         let answers: Vec<Answer> = undone.iter().flat_map(|e| e.used.clone()).collect();

@@ -153,7 +153,13 @@ fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Conf
 fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKey, String>, Tree) {
     let (mut texts, mut tree) = (BTreeMap::new(), Tree::default());
     let mut names: Vec<String> = fs::read_dir(root.join("app"))
-        .map(|entries| entries.flatten().filter_map(|e| e.file_name().into_string().ok()).filter(|n| n.ends_with(".toml") && !n.starts_with('.')).collect())
+        .map(|entries| {
+            entries
+                .flatten()
+                .filter_map(|e| e.file_name().into_string().ok())
+                .filter(|n| n.ends_with(".toml") && !n.starts_with('.'))
+                .collect()
+        })
         .unwrap_or_default();
     names.sort();
     for name in names {

@@ -85,7 +85,14 @@ impl Workspace {
         if !outcome.exclude.is_empty() {
             put("ysomorph.toml".to_owned(), Some(&self.config_text), Some(exclude(&self.config_text, &outcome.exclude)?));
         }
-        let used = self.answers.iter().filter(|a| answers.get(&a.question) == Some(&a.choice) && outcome.questions.iter().any(|q| q.name == a.question && q.answer.is_some())).cloned().collect();
+        let used = self
+            .answers
+            .iter()
+            .filter(|a| {
+                answers.get(&a.question) == Some(&a.choice) && outcome.questions.iter().any(|q| q.name == a.question && q.answer.is_some())
+            })
+            .cloned()
+            .collect();
         let edits_definition = !outcome.edits.is_empty() || !outcome.exclude.is_empty();
         Ok(Planned { outcome, files, used, edits_definition })
     }
@@ -101,9 +108,16 @@ impl Workspace {
             files.insert(decisions::FILE.to_owned(), (text, after.filter(|t| !t.is_empty())));
         }
         let changes = planned.outcome.comparison.changes.clone();
-        let mut answers: BTreeMap<String, String> = planned.outcome.questions.iter().filter_map(|q| Some((q.name.clone(), q.answer.clone()?))).collect();
-        answers.extend(given.iter().filter(|(q, _)| planned.outcome.questions.iter().any(|known| known.name == **q)).map(|(q, c)| (q.clone(), c.clone())));
-        let entry = merges::new_entry(&self.root, EntryKind::Merge, now, files, planned.used.clone(), answers, changes).map_err(WriteError::File)?;
+        let mut answers: BTreeMap<String, String> =
+            planned.outcome.questions.iter().filter_map(|q| Some((q.name.clone(), q.answer.clone()?))).collect();
+        answers.extend(
+            given
+                .iter()
+                .filter(|(q, _)| planned.outcome.questions.iter().any(|known| known.name == **q))
+                .map(|(q, c)| (q.clone(), c.clone())),
+        );
+        let entry = merges::new_entry(&self.root, EntryKind::Merge, now, files, planned.used.clone(), answers, changes)
+            .map_err(WriteError::File)?;
         entry.transaction()?.commit(&self.root)?;
         Ok(entry)
     }
@@ -141,9 +155,13 @@ fn exclude(text: &str, tables: &[String]) -> Result<String, WriteError> {
         let (path, op) = match depth {
             3 => ([keys.as_slice(), &[Seg::Index(count)]].concat(), Op::InsertMember { value: Node::text(table) }),
             2 => (keys.clone(), Op::Insert { value: list, after: vec!["include".to_owned()] }),
-            _ => (keys[..2].to_vec(), Op::Insert { value: Node::table().with("exclude", list), after: vec!["schemas".to_owned(), "url".to_owned()] }),
+            _ => (
+                keys[..2].to_vec(),
+                Op::Insert { value: Node::table().with("exclude", list), after: vec!["schemas".to_owned(), "url".to_owned()] },
+            ),
         };
-        let edit = Edit { file: FileKey::App, path, element: Element::file(FileKey::App), op, old: None, new: None, because: String::new() };
+        let edit =
+            Edit { file: FileKey::App, path, element: Element::file(FileKey::App), op, old: None, new: None, because: String::new() };
         text = toml::apply(Some(&text), &edit, &mut toml::Bytes::new())?.unwrap_or_default();
     }
     Ok(text)

@@ -190,7 +190,9 @@ fn check_path(root: &Path, path: &str) -> Result<(), TransactionError> {
     if path.contains('\\') || !relative.components().all(|c| matches!(c, Component::Normal(_))) {
         return Err(outside());
     }
-    let (Ok(real_root), Some(parent)) = (root.canonicalize(), root.join(relative).parent().map(Path::to_owned)) else { return Err(outside()) };
+    let (Ok(real_root), Some(parent)) = (root.canonicalize(), root.join(relative).parent().map(Path::to_owned)) else {
+        return Err(outside());
+    };
     match parent.canonicalize() {
         Ok(real) if !real.starts_with(&real_root) => Err(outside()),
         _ => Ok(()),
@@ -223,7 +225,13 @@ mod tests {
             fs::create_dir_all(root.join(".ysomorph/pending")).unwrap();
             fs::write(root.join("a"), "old a").unwrap();
             fs::write(root.join("gone"), "old").unwrap();
-            let transaction = Transaction { steps: vec![step("a", Before::Text("old a".into()), Some("new a")), step("app/b", Before::Absent, Some("new b")), step("gone", Before::Any, None)] };
+            let transaction = Transaction {
+                steps: vec![
+                    step("a", Before::Text("old a".into()), Some("new a")),
+                    step("app/b", Before::Absent, Some("new b")),
+                    step("gone", Before::Any, None),
+                ],
+            };
             if stop == 0 {
                 fs::write(root.join(".ysomorph/pending/0.new"), "new a").unwrap();
                 assert!(!recover(root).unwrap());
@@ -238,7 +246,10 @@ mod tests {
                 fs::remove_file(root.join("gone")).unwrap();
             }
             assert!(recover(root).unwrap());
-            assert_eq!((fs::read_to_string(root.join("a")).unwrap(), fs::read_to_string(root.join("app/b")).unwrap()), ("new a".into(), "new b".into()));
+            assert_eq!(
+                (fs::read_to_string(root.join("a")).unwrap(), fs::read_to_string(root.join("app/b")).unwrap()),
+                ("new a".into(), "new b".into())
+            );
             assert!(!root.join("gone").exists() && !recover(root).unwrap());
         }
     }
@@ -248,7 +259,9 @@ mod tests {
         let dir = tempfile::tempdir().unwrap();
         fs::write(dir.path().join("a"), "edited").unwrap();
         let failed = |steps| Transaction { steps }.commit(dir.path()).unwrap_err().to_string();
-        assert!(failed(vec![step("b", Before::Absent, Some("b")), step("a", Before::Text("read".into()), Some("c"))]).contains("`a` changed"));
+        assert!(
+            failed(vec![step("b", Before::Absent, Some("b")), step("a", Before::Text("read".into()), Some("c"))]).contains("`a` changed")
+        );
         for path in ["../x", "/etc/x", "app/../../x"] {
             assert!(failed(vec![step(path, Before::Any, Some("x"))]).contains("out of the workspace"));
         }

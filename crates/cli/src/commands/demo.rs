@@ -47,9 +47,13 @@ struct Line {
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let folder = session.folder.join(arguments.folder.clone().unwrap_or_else(|| PathBuf::from("demo")));
     if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) {
-        return Err(CliError::new(format!("`{}` isn't empty; nothing was overwritten", folder.display())).hint("name a new folder: ysomorph demo FOLDER"));
+        return Err(CliError::new(format!("`{}` isn't empty; nothing was overwritten", folder.display()))
+            .hint("name a new folder: ysomorph demo FOLDER"));
     }
-    let failed = |e: std::io::Error| CliError::new(format!("cannot make the demo in `{}`: {e}", folder.display())).hint("name a folder you may write to: ysomorph demo FOLDER");
+    let failed = |e: std::io::Error| {
+        CliError::new(format!("cannot make the demo in `{}`: {e}", folder.display()))
+            .hint("name a folder you may write to: ysomorph demo FOLDER")
+    };
     std::fs::create_dir_all(&folder).map_err(failed)?;
     let database = folder.join("threecombs.db");
     sqlite::run_script(&database, BEFORE)?;
@@ -118,7 +122,8 @@ impl Walk<'_> {
     fn command(&mut self, words: &[&str]) -> Result<(), CliError> {
         self.output.push(&format!("\n{}\n", heading(format!("$ ysomorph {}", words.join(" ")))));
         let quiet = words.contains(&"--quiet");
-        let line = Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied().filter(|w| *w != "--quiet"))).map_err(|e| CliError::new(e.to_string()))?;
+        let line = Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied().filter(|w| *w != "--quiet")))
+            .map_err(|e| CliError::new(e.to_string()))?;
         let mut inner = Output::collecting();
         line.command.run(&self.session, &mut inner)?;
         let text = inner.take();

@@ -28,7 +28,12 @@ pub fn run(arguments: &Arguments, output: &mut Output) -> Result<u8, CliError> {
         });
     };
     let docs = rule.docs;
-    let parts = [("What it finds", docs.detects.to_owned()), ("Why it matters", docs.matters.to_owned()), ("Example", format!("{}\nthen: {}", docs.before, docs.after)), ("What to do", docs.to_do.to_owned())];
+    let parts = [
+        ("What it finds", docs.detects.to_owned()),
+        ("Why it matters", docs.matters.to_owned()),
+        ("Example", format!("{}\nthen: {}", docs.before, docs.after)),
+        ("What to do", docs.to_do.to_owned()),
+    ];
     output.push(&format!("{}   ({})\n", heading(rule.name), rule.severity.word()));
     for (title, body) in parts {
         output.push(&format!("\n{}\n  {}\n", heading(title), body.replace('\n', "\n  ")));

@@ -33,7 +33,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if write {
         let again = session.changed(&workspace)?;
         if again != changed {
-            return Err(CliError::new("the database changed while the merge was made; nothing was written").hint("look again with `ysomorph changes`, then merge"));
+            return Err(CliError::new("the database changed while the merge was made; nothing was written")
+                .hint("look again with `ysomorph changes`, then merge"));
         }
         workspace.write(&planned, &answers, &now())?;
     }
@@ -59,16 +60,29 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
         let near = problem.nearest.as_ref().map(|n| format!("; did you mean `{n}`?")).unwrap_or_default();
         details.push_str(&format!("{file}:{}:{}: {}{near}\n", problem.at.line, problem.at.column, problem.message));
         let length = problem.culprit.chars().count();
-        details.push_str(&workspace.texts.get(&problem.file).and_then(|t| text::quote(t, problem.at.line, problem.at.column, length)).unwrap_or_default());
+        details.push_str(
+            &workspace
+                .texts
+                .get(&problem.file)
+                .and_then(|t| text::quote(t, problem.at.line, problem.at.column, length))
+                .unwrap_or_default(),
+        );
     }
     let count = text::plural(problems.len(), "problem", "problems");
-    Err(CliError::new(format!("the definition has {count}; nothing was merged")).details(details).hint("correct them; `ysomorph check` shows whether it is sound"))
+    Err(CliError::new(format!("the definition has {count}; nothing was merged"))
+        .details(details)
+        .hint("correct them; `ysomorph check` shows whether it is sound"))
 }
 
 fn merge_report(workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
     let mut report = report("merge", workspace, changed, &planned.outcome).with_merge(&planned.outcome, written);
-    report.diffs = planned.files.iter().map(|(path, (before, after))| FileDiff { path: path.clone(), before: before.clone(), after: after.clone() }).collect();
-    let texts: BTreeMap<String, String> = planned.files.iter().filter_map(|(path, (_, after))| Some((path.clone(), after.clone()?))).collect();
+    report.diffs = planned
+        .files
+        .iter()
+        .map(|(path, (before, after))| FileDiff { path: path.clone(), before: before.clone(), after: after.clone() })
+        .collect();
+    let texts: BTreeMap<String, String> =
+        planned.files.iter().filter_map(|(path, (_, after))| Some((path.clone(), after.clone()?))).collect();
     // Follow-ups stand in the files as the merge leaves them.
     report.texts.extend(texts);
     report

@@ -29,7 +29,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if schema.tables.is_empty() {
         return Err(CliError::new(format!("{source} has no tables to draft from")).hint("check the database file, or --tables"));
     }
-    let folder = std::fs::canonicalize(&session.folder).map_err(|e| CliError::new(format!("cannot use the folder `{}`: {e}", session.folder.display())).hint("name an existing folder with -C"))?;
+    let folder = std::fs::canonicalize(&session.folder).map_err(|e| {
+        CliError::new(format!("cannot use the folder `{}`: {e}", session.folder.display())).hint("name an existing folder with -C")
+    })?;
     let title = folder.file_name().map_or_else(|| "Application".to_owned(), |n| readable(&n.to_string_lossy()));
     let drafted = start(&session.folder, &kept_url(&arguments.from, &source, &folder), &title, &arguments.tables, &schema, None)?;
     output.push(&summary(&schema, &drafted));
@@ -61,7 +63,12 @@ fn kept_url(given: &str, source: &Source, folder: &Path) -> String {
 pub fn summary(schema: &Schema, drafted: &Draft) -> String {
     let entities = drafted.tree.entities().count();
     let pages: usize = drafted.tree.entities().map(|(_, e)| e.get("page").map_or(0, |p| p.entries().len())).sum();
-    let mut out = format!("Drafted {} with {} from {}.\n", plural(entities, "entity", "entities"), plural(pages, "page", "pages"), plural(schema.tables.len(), "table", "tables"));
+    let mut out = format!(
+        "Drafted {} with {} from {}.\n",
+        plural(entities, "entity", "entities"),
+        plural(pages, "page", "pages"),
+        plural(schema.tables.len(), "table", "tables")
+    );
     for (name, node) in drafted.tree.entities() {
         let fields = node.get("field").map_or(0, |f| f.entries().len());
         out.push_str(&format!("\n{}  {}\n", heading(shown(name)), plural(fields, "field", "fields")));

@@ -23,6 +23,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let numbers: Vec<String> = entry.undoes.iter().map(u32::to_string).collect();
     let files = entry.files.iter().filter(|f| !f.path.starts_with(".ysomorph/")).count();
-    output.push(&format!("Undone: {} {}. {} as before, to the byte.\nThis is entry {}: `ysomorph undo {}` takes it back.\n", if numbers.len() == 1 { "entry" } else { "entries" }, numbers.join(", "), plural(files, "file is", "files are"), entry.id, entry.id));
+    output.push(&format!(
+        "Undone: {} {}. {} as before, to the byte.\nThis is entry {}: `ysomorph undo {}` takes it back.\n",
+        if numbers.len() == 1 { "entry" } else { "entries" },
+        numbers.join(", "),
+        plural(files, "file is", "files are"),
+        entry.id,
+        entry.id
+    ));
     Ok(0)
 }

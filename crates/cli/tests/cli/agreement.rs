@@ -19,7 +19,17 @@ fn refused(tree: &Tree, database: &Connection) -> BTreeSet<(String, String)> {
     let mut pages = BTreeSet::new();
     for entity in model.entities.values() {
         for page in &entity.pages {
-            let fails = |statement: &Statement| database.prepare(&statement.sql).inspect_err(|e| if std::env::var_os("YSOMORPH_TRACE").is_some() { eprintln!("{}/{}: {e}\n{}", entity.name, page.name, statement.sql) }).is_err() || (statement.purpose == Purpose::Insert && cannot_save(statement, database));
+            let fails = |statement: &Statement| {
+                database
+                    .prepare(&statement.sql)
+                    .inspect_err(|e| {
+                        if std::env::var_os("YSOMORPH_TRACE").is_some() {
+                            eprintln!("{}/{}: {e}\n{}", entity.name, page.name, statement.sql)
+                        }
+                    })
+                    .is_err()
+                    || (statement.purpose == Purpose::Insert && cannot_save(statement, database))
+            };
             if statements::of_page(&model, entity, page).iter().any(fails) {
                 pages.insert((entity.name.clone(), page.name.clone()));
             }
@@ -30,7 +40,14 @@ fn refused(tree: &Tree, database: &Connection) -> BTreeSet<(String, String)> {
 
 /// Runs an INSERT for real and takes it back: a NOT NULL column that the statement doesn't give fails whatever is entered.
 fn cannot_save(statement: &Statement, database: &Connection) -> bool {
-    let given: Vec<&String> = statement.uses.iter().flat_map(|u| match &u.need { Need::Write { columns, .. } => columns.iter().collect(), _ => Vec::new() }).collect();
+    let given: Vec<&String> = statement
+        .uses
+        .iter()
+        .flat_map(|u| match &u.need {
+            Need::Write { columns, .. } => columns.iter().collect(),
+            _ => Vec::new(),
+        })
+        .collect();
     database.execute_batch("SAVEPOINT try").unwrap();
     let mut prepared = database.prepare(&statement.sql).unwrap();
     for at in 1..=prepared.parameter_count() {
@@ -39,7 +56,9 @@ fn cannot_save(statement: &Statement, database: &Connection) -> bool {
     let outcome = prepared.raw_execute();
     database.execute_batch("ROLLBACK TO try; RELEASE try").unwrap();
     match outcome {
-        Err(rusqlite::Error::SqliteFailure(_, Some(message))) => message.strip_prefix("NOT NULL constraint failed: ").is_some_and(|c| !given.iter().any(|g| c.ends_with(&format!(".{g}")))),
+        Err(rusqlite::Error::SqliteFailure(_, Some(message))) => {
+            message.strip_prefix("NOT NULL constraint failed: ").is_some_and(|c| !given.iter().any(|g| c.ends_with(&format!(".{g}"))))
+        }
         _ => false,
     }
 }
@@ -49,7 +68,9 @@ fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> BTreeSet<(S
     let (accepted, changed) = (accepted.schema(), changed.schema());
     let comparison = compare(&accepted, &changed, &Known::default());
     let findings = impact::impact(Input { tree, accepted: &accepted, changed: &changed, comparison: &comparison });
-    let counts = |rule: &str| ["page/", "lookup/", "access/", "value/", "exchange/"].iter().any(|g| rule.starts_with(g)) || rule == "label/title-broken";
+    let counts = |rule: &str| {
+        ["page/", "lookup/", "access/", "value/", "exchange/"].iter().any(|g| rule.starts_with(g)) || rule == "label/title-broken"
+    };
     let breaks = findings.into_iter().filter(|f| f.severity == Severity::Break && counts(f.rule));
     breaks.flat_map(|f| f.pages.into_iter().map(move |p| (f.entity.clone().unwrap(), p))).collect()
 }
@@ -71,7 +92,12 @@ fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {
         tally.1 += by_database.len();
         if by_rules != by_database {
             let only = |a: &BTreeSet<(String, String)>, b: &BTreeSet<(String, String)>| a.difference(b).cloned().collect::<Vec<_>>();
-            return Some(format!("seed {seed}: only the rules {:?}, only the database {:?}\n{}", only(&by_rules, &by_database), only(&by_database, &by_rules), changed.sql()));
+            return Some(format!(
+                "seed {seed}: only the rules {:?}, only the database {:?}\n{}",
+                only(&by_rules, &by_database),
+                only(&by_database, &by_rules),
+                changed.sql()
+            ));
         }
     }
     None
@@ -80,7 +106,8 @@ fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {
 #[test]
 fn impact_and_the_real_database_agree_on_every_page() {
     let cases = std::env::var("YSOMORPH_CASES").ok().and_then(|s| s.parse().ok()).unwrap_or(CASES);
-    let seeds: Vec<u64> = std::env::var("YSOMORPH_SEED").ok().and_then(|s| s.parse().ok()).map_or_else(|| (1..=cases).collect(), |seed| vec![seed]);
+    let seeds: Vec<u64> =
+        std::env::var("YSOMORPH_SEED").ok().and_then(|s| s.parse().ok()).map_or_else(|| (1..=cases).collect(), |seed| vec![seed]);
     let mut tally = (0, 0);
     let wrong: Vec<String> = seeds.into_iter().filter_map(|seed| run(seed, &mut tally)).collect();
     assert!(wrong.is_empty(), "{} of {} cases disagree; the first:\n{}", wrong.len(), tally.0, wrong[0]);

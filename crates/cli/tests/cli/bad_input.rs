@@ -10,13 +10,48 @@ fn every_kind_of_bad_input_says_where_and_what_to_do() {
     type Case = (&'static str, &'static str, &'static str, &'static [&'static str], i32, &'static [&'static str]);
     let cases: &[Case] = &[
         ("app/hive.toml", "kind = \"text\"", "kind = ", &["check"], 2, &["app/hive.toml:", "| kind =", "correct the places"]),
-        ("app/hive.toml", "label = {", "lable = {", &["check"], 1, &["definition/unknown-key", "app/hive.toml:4:1", "did you mean `label`?"]),
+        (
+            "app/hive.toml",
+            "label = {",
+            "lable = {",
+            &["check"],
+            1,
+            &["definition/unknown-key", "app/hive.toml:4:1", "did you mean `label`?"],
+        ),
         ("app/hive.toml", "label = {", "lable = {", &["merge"], 2, &["there is no key `lable`", "nothing was merged"]),
-        ("app/hive.toml", "column = \"tag\"", "column = \"tga\"", &["check"], 1, &["definition/unknown-column", "`hive` has no column `tga`", "did you mean `tag`?"]),
-        ("app/hive.toml", "table = \"hive\"", "table = \"hives\"", &["check"], 1, &["there is no table or view `hives`", "did you mean `hive`?"]),
-        ("app/hive.toml", "sort = [\"tag\"]", "sort = [\"tagg\"]", &["check"], 1, &["definition/unknown-name", "`hive` has no field `tagg`", "did you mean `tag`?"]),
+        (
+            "app/hive.toml",
+            "column = \"tag\"",
+            "column = \"tga\"",
+            &["check"],
+            1,
+            &["definition/unknown-column", "`hive` has no column `tga`", "did you mean `tag`?"],
+        ),
+        (
+            "app/hive.toml",
+            "table = \"hive\"",
+            "table = \"hives\"",
+            &["check"],
+            1,
+            &["there is no table or view `hives`", "did you mean `hive`?"],
+        ),
+        (
+            "app/hive.toml",
+            "sort = [\"tag\"]",
+            "sort = [\"tagg\"]",
+            &["check"],
+            1,
+            &["definition/unknown-name", "`hive` has no field `tagg`", "did you mean `tag`?"],
+        ),
         ("app/hive.toml", "title = \"{tag}\"", "title = \"{tga}\"", &["check"], 1, &["app/hive.toml:3:11", "`hive` has no field `tga`"]),
-        ("app/hive.toml", "[access.everyone]", "[access.evryone]", &["check"], 1, &["there is no role `evryone`", "did you mean `everyone`?"]),
+        (
+            "app/hive.toml",
+            "[access.everyone]",
+            "[access.evryone]",
+            &["check"],
+            1,
+            &["there is no role `evryone`", "did you mean `everyone`?"],
+        ),
         ("app/hive.toml", "[access.everyone]", "[access.everyone]\nrows = \"id = :me\"", &["check"], 1, &["there is no parameter `me`"]),
         ("app/hive.toml", "required = true", "required = \"yes\"", &["check"], 1, &["definition/wrong-kind", "takes true or false"]),
         ("app/app.toml", "\"hive\"", "\"hiv\"", &["check"], 1, &["there is no entity `hiv`", "did you mean `hive`?"]),
@@ -62,7 +97,12 @@ fn start_never_overwrites_and_says_what_is_wrong_with_the_source() {
     assert!(project.expect(2, &["start", "--from", &url]).contains("nothing was overwritten"));
     assert_same_files(&before, &files_below(project.dir.path()), "a second start wrote something");
     let empty = Project::empty("CREATE TABLE gone (x); DROP TABLE gone");
-    for (source, expected) in [("sqlite:nowhere.db", "no such file"), ("sqlite:/", "it is a folder"), ("my.db", "sqlite:FILE"), (&format!("sqlite:{}", empty.path("my.db").display()), "no tables")] {
+    for (source, expected) in [
+        ("sqlite:nowhere.db", "no such file"),
+        ("sqlite:/", "it is a folder"),
+        ("my.db", "sqlite:FILE"),
+        (&format!("sqlite:{}", empty.path("my.db").display()), "no tables"),
+    ] {
         let said = empty.expect(2, &["start", "--from", source]);
         assert!(said.contains(expected) && !empty.path("ysomorph.toml").exists(), "{source}: {said}");
     }

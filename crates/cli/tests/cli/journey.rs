@@ -10,10 +10,20 @@ fn the_demo_walks_there_and_back() {
     let text = String::from_utf8(output.stdout).unwrap();
     assert!(output.status.success(), "{text}{}", String::from_utf8_lossy(&output.stderr));
     assert_eq!(text.matches("The definition is what it was, to the byte").count(), 2, "{text}");
-    for expected in ["postcode → postal_code", "almost certainly a rename", "page/column-missing", "access/row-filter-broken", "rename/remedy", "Sound: 12 entities, 46 pages, 0 findings"] {
+    for expected in [
+        "postcode → postal_code",
+        "almost certainly a rename",
+        "page/column-missing",
+        "access/row-filter-broken",
+        "rename/remedy",
+        "Sound: 12 entities, 46 pages, 0 findings",
+    ] {
         assert!(text.contains(expected), "{expected}");
     }
-    assert!(text.lines().all(|l| l.starts_with(['#', '-', '+', ' ', '$']) || l.chars().count() <= 100), "lines of the program's own stay readable");
+    assert!(
+        text.lines().all(|l| l.starts_with(['#', '-', '+', ' ', '$']) || l.chars().count() <= 100),
+        "lines of the program's own stay readable"
+    );
 }
 
 /// A harbour: 21 tables, composite keys and references, self references, quoted and foreign names, reserved words.
@@ -53,11 +63,18 @@ fn a_second_database_goes_the_whole_way_there_and_back() {
     assert!(project.read("app/order_line.toml").contains("table = \"\\\"order line\\\"\""));
     // By hand: labels, order, a hidden field, another lookup text, a role with a row filter over other tables.
     project.edit("app/app.toml", "[role.everyone]\nlabel = \"Everyone\"", "[role.everyone]\nlabel = 'Harbour office'\n\n[role.agent]        # sees own ships\nlabel = \"Agent\"\n\n[parameter.company]\nkind = \"number\"\nlabel = \"The agent's company\"");
-    project.edit("app/vessel.toml", "lookup = { entity = \"company\" }", "lookup = { entity = \"company\", show = \"{name} <{email}>\", order = [\"name\"], where = \"email IS NOT NULL\" }");
+    project.edit(
+        "app/vessel.toml",
+        "lookup = { entity = \"company\" }",
+        "lookup = { entity = \"company\", show = \"{name} <{email}>\", order = [\"name\"], where = \"email IS NOT NULL\" }",
+    );
     project.edit("app/vessel.toml", "column = \"built_on\"", "column = \"built_on\"\nlabel = \"Launched\"");
     project.edit("app/order_line.toml", "kind = \"text\"", "kind = \"multiline\"   # people write novels");
     project.write("app/call.toml", &(project.read("app/call.toml") + "\n[access.agent]\nread = true\nrows = \"vessel_id IN (SELECT v.id FROM vessel v JOIN company ON company.id = v.company_id WHERE company.id = :company OR company.parent_id = :company)\"\nhide = [\"left_at\"]\n"));
-    project.write("app/vessel.toml", &(project.read("app/vessel.toml") + "\n[access.agent]\nread = true\nrows = \"company_id = :company\"\nread_only = [\"notes\"]\n"));
+    project.write(
+        "app/vessel.toml",
+        &(project.read("app/vessel.toml") + "\n[access.agent]\nread = true\nrows = \"company_id = :company\"\nread_only = [\"notes\"]\n"),
+    );
     assert!(project.expect(0, &["check"]).starts_with("Sound"));
     let before = project.definition();
     project.sql(
@@ -68,11 +85,29 @@ fn a_second_database_goes_the_whole_way_there_and_back() {
          CREATE VIEW open_call AS SELECT c.id, c.arrived_at FROM call c WHERE c.left_at IS NULL;",
     );
     let impact = project.expect(1, &["impact"]);
-    for rule in ["page/table-missing", "page/column-missing", "lookup/target-missing", "access/row-filter-broken", "label/orphan", "access/new-field-exposed"] {
+    for rule in [
+        "page/table-missing",
+        "page/column-missing",
+        "lookup/target-missing",
+        "access/row-filter-broken",
+        "label/orphan",
+        "access/new-field-exposed",
+    ] {
         assert!(impact.contains(rule), "{rule}\n{impact}");
     }
-    project.merge(&[("rename/company", "firm"), ("rename/company.parent_id", "mother firm"), ("rename/vessel.imo_no", "IMO number"), ("rename/\"order\".\"select\"".replace('"', "").as_str(), "chosen")]);
-    assert!(project.read("app/call.toml").contains("JOIN firm ON firm.id = v.company_id WHERE firm.id = :company OR firm.\\\"mother firm\\\" = :company"), "{:?}", project.read("app/call.toml").lines().last());
+    project.merge(&[
+        ("rename/company", "firm"),
+        ("rename/company.parent_id", "mother firm"),
+        ("rename/vessel.imo_no", "IMO number"),
+        ("rename/\"order\".\"select\"".replace('"', "").as_str(), "chosen"),
+    ]);
+    assert!(
+        project
+            .read("app/call.toml")
+            .contains("JOIN firm ON firm.id = v.company_id WHERE firm.id = :company OR firm.\\\"mother firm\\\" = :company"),
+        "{:?}",
+        project.read("app/call.toml").lines().last()
+    );
     project.expect(0, &["check"]);
     project.expect(0, &["impact"]);
     project.sql(

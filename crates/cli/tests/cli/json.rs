@@ -12,7 +12,9 @@ fn the_published_schema_is_the_programs_own_and_every_report_validates() {
     }
     assert_eq!(std::fs::read_to_string(PUBLISHED).unwrap_or_default(), schema, "run the tests with YSOMORPH_UPDATE=1 to publish it anew");
     let validator = jsonschema::validator_for(&serde_json::from_str(&schema).unwrap()).unwrap();
-    let project = Project::new("CREATE TABLE a (id INTEGER PRIMARY KEY, name TEXT NOT NULL, old TEXT); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a (id));");
+    let project = Project::new(
+        "CREATE TABLE a (id INTEGER PRIMARY KEY, name TEXT NOT NULL, old TEXT); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a (id));",
+    );
     project.edit("app/a.toml", "column = \"old\"", "column = \"old\"\nlabel = \"Was\"");
     project.sql("ALTER TABLE a RENAME COLUMN old TO older; CREATE TABLE c (x TEXT)");
     for (code, command) in [(1, "changes"), (1, "impact"), (1, "decide"), (1, "merge"), (0, "check")] {
@@ -24,7 +26,10 @@ fn the_published_schema_is_the_programs_own_and_every_report_validates() {
     }
     let impact: serde_json::Value = serde_json::from_str(&project.run(&["impact", "--format", "json"]).out).unwrap();
     let finding = impact["findings"].as_array().unwrap().iter().find(|f| f["rule"] == "page/column-missing").unwrap();
-    assert_eq!((&finding["entity"], &finding["field"], &finding["at"]["file"], &finding["remedy"]), (&"a".into(), &"old".into(), &"app/a.toml".into(), &"ask".into()));
+    assert_eq!(
+        (&finding["entity"], &finding["field"], &finding["at"]["file"], &finding["remedy"]),
+        (&"a".into(), &"old".into(), &"app/a.toml".into(), &"ask".into())
+    );
     assert_eq!(impact["changes"][finding["cause"].as_u64().unwrap() as usize]["to"], "older");
     // Written to a file, without colours.
     let file = project.path("out.json");

@@ -4,14 +4,28 @@ use crate::support::{Project, assert_same_files, files_below};
 
 #[test]
 fn no_looking_command_changes_a_byte() {
-    let project = Project::new("CREATE TABLE a (id INTEGER PRIMARY KEY, name TEXT NOT NULL, old TEXT); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a (id));");
+    let project = Project::new(
+        "CREATE TABLE a (id INTEGER PRIMARY KEY, name TEXT NOT NULL, old TEXT); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a (id));",
+    );
     project.sql("ALTER TABLE a RENAME COLUMN old TO older; DROP TABLE b; CREATE TABLE c (x TEXT)");
     // As programs that write at the same time leave it.
     project.sql("PRAGMA journal_mode = wal; CREATE TABLE d (y TEXT)");
     let before = files_below(project.dir.path());
     let commands: &[&[&str]] = &[
-        &["changes"], &["changes", "--format", "json"], &["impact"], &["impact", "--format", "json", "--severity", "break"], &["decide"], &["decide", "--list"], &["merge"],
-        &["merge", "--safe"], &["merge", "--format", "json"], &["check"], &["history"], &["explain"], &["explain", "page/table-missing"], &["changes", "--changed", "sqlite:nowhere.db"],
+        &["changes"],
+        &["changes", "--format", "json"],
+        &["impact"],
+        &["impact", "--format", "json", "--severity", "break"],
+        &["decide"],
+        &["decide", "--list"],
+        &["merge"],
+        &["merge", "--safe"],
+        &["merge", "--format", "json"],
+        &["check"],
+        &["history"],
+        &["explain"],
+        &["explain", "page/table-missing"],
+        &["changes", "--changed", "sqlite:nowhere.db"],
     ];
     for command in commands {
         project.run(command);

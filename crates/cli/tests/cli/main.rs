@@ -1,9 +1,18 @@
 //! Drives the built program and the crates beneath it on files in temporary folders.
 
+#![allow(
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::print_stdout,
+    clippy::print_stderr,
+    missing_docs,
+    reason = "tests say so when something is wrong"
+)]
+
 mod agreement;
 mod bad_input;
-mod json;
 mod journey;
+mod json;
 mod looking;
 mod model;
 mod properties;

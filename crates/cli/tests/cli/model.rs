@@ -60,7 +60,22 @@ pub struct Database {
     uids: usize,
 }
 
-const NAMES: &[&str] = &["name", "code", "notes", "place", "weight_kg", "opened_on", "order", "Größe", "two words", "email", "status", "api_token", "phone", "rank"];
+const NAMES: &[&str] = &[
+    "name",
+    "code",
+    "notes",
+    "place",
+    "weight_kg",
+    "opened_on",
+    "order",
+    "Größe",
+    "two words",
+    "email",
+    "status",
+    "api_token",
+    "phone",
+    "rank",
+];
 const KINDS: &[&str] = &["VARCHAR(40)", "VARCHAR(12)", "TEXT", "INTEGER", "DECIMAL(8,2)", "DATE", "BOOLEAN", "BLOB"];
 const TABLES: &[&str] = &["yard", "hive", "group", "Vogel", "box part", "visit", "person", "batch"];
 
@@ -81,7 +96,17 @@ impl Database {
                 let name = format!("{}_id", to.replace(' ', "_").to_lowercase());
                 if database.tables[at].columns.iter().all(|c| c.name != name) {
                     let required = random.one_in(3);
-                    database.tables[at].columns.push(Column { uid: 1000 + at * 10 + tries, name, kind: "INTEGER".into(), required, default: false, unique: false, generated: false, to: Some(to), to_column: None });
+                    database.tables[at].columns.push(Column {
+                        uid: 1000 + at * 10 + tries,
+                        name,
+                        kind: "INTEGER".into(),
+                        required,
+                        default: false,
+                        unique: false,
+                        generated: false,
+                        to: Some(to),
+                        to_column: None,
+                    });
                 }
             }
         }
@@ -108,7 +133,17 @@ impl Database {
         }
         let required = random.one_in(4);
         self.uids += 1;
-        Column { uid: 10_000 + self.uids, name, kind: (*random.pick(KINDS)).to_owned(), required, default: required && random.one_in(2), unique: random.one_in(6), generated: false, to: None, to_column: None }
+        Column {
+            uid: 10_000 + self.uids,
+            name,
+            kind: (*random.pick(KINDS)).to_owned(),
+            required,
+            default: required && random.one_in(2),
+            unique: random.one_in(6),
+            generated: false,
+            to: None,
+            to_column: None,
+        }
     }
 
     /// One random change. Returns false where it didn't apply.
@@ -139,7 +174,11 @@ impl Database {
                 };
                 let new = column.name.clone();
                 // An engine that renames a column renames it in references too.
-                let pointing = self.tables.iter_mut().flat_map(|t| &mut t.columns).filter(|c| c.to.as_ref() == Some(&table) && c.to_column.as_ref() == Some(&old));
+                let pointing = self
+                    .tables
+                    .iter_mut()
+                    .flat_map(|t| &mut t.columns)
+                    .filter(|c| c.to.as_ref() == Some(&table) && c.to_column.as_ref() == Some(&old));
                 pointing.for_each(|c| c.to_column = Some(new.clone()));
             }
             6 if count > 0 => {

@@ -14,7 +14,11 @@ use ysomorph_workspace::{Workspace, start};
 const CASES: u64 = 150;
 
 fn texts(root: &Path) -> BTreeMap<String, String> {
-    std::fs::read_dir(root.join("app")).unwrap().flatten().map(|e| (e.file_name().into_string().unwrap(), std::fs::read_to_string(e.path()).unwrap())).collect()
+    std::fs::read_dir(root.join("app"))
+        .unwrap()
+        .flatten()
+        .map(|e| (e.file_name().into_string().unwrap(), std::fs::read_to_string(e.path()).unwrap()))
+        .collect()
 }
 
 /// Merges a changed database: renames are answered truly, everything else at random. The core's outcome comes back.
@@ -24,16 +28,19 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
     let mut answers = BTreeMap::new();
     loop {
         let outcome = merge(&workspace.merge_input(&changed, &answers));
-        let open: Vec<(String, String)> = outcome.open_questions().map(|q| {
-            // A table that was there at first is never left out for good.
-            let known = original.tables.iter().any(|t| q.name == format!("table/{}", name::written(&t.name)));
-            let choice = match q.name.starts_with("rename/") {
-                true => old.renamed(&q.name, new).filter(|n| q.choices.contains(n)).unwrap_or_else(|| "separate".into()),
-                false if known => "in".into(),
-                false => random.pick(&q.choices).clone(),
-            };
-            (q.name.clone(), choice)
-        }).collect();
+        let open: Vec<(String, String)> = outcome
+            .open_questions()
+            .map(|q| {
+                // A table that was there at first is never left out for good.
+                let known = original.tables.iter().any(|t| q.name == format!("table/{}", name::written(&t.name)));
+                let choice = match q.name.starts_with("rename/") {
+                    true => old.renamed(&q.name, new).filter(|n| q.choices.contains(n)).unwrap_or_else(|| "separate".into()),
+                    false if known => "in".into(),
+                    false => random.pick(&q.choices).clone(),
+                };
+                (q.name.clone(), choice)
+            })
+            .collect();
         if open.is_empty() {
             break;
         }
@@ -41,7 +48,12 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
     }
     let planned = workspace.plan(&changed, &answers).unwrap_or_else(|e| panic!("{e}"));
     if std::env::var_os("YSOMORPH_TRACE").is_some() {
-        planned.outcome.comparison.changes.iter().for_each(|c| eprintln!("change {} {} {:?} {:?}→{:?}", c.kind.name(), c.subject(), c.to, c.before, c.after));
+        planned
+            .outcome
+            .comparison
+            .changes
+            .iter()
+            .for_each(|c| eprintln!("change {} {} {:?} {:?}→{:?}", c.kind.name(), c.subject(), c.to, c.before, c.after));
         planned.outcome.questions.iter().for_each(|q| eprintln!("answer {} = {:?}", q.name, q.answer));
         for edit in &planned.outcome.edits {
             eprintln!("edit {} {:?} because {}", edit.element.shown(), edit.op, edit.because);
@@ -54,7 +66,12 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
     let again = Workspace::open(root).unwrap();
     let restricted = changed.restricted(&again.config.database.tables.include, &again.config.database.tables.exclude);
     let second = again.plan(&restricted, &answers).unwrap();
-    assert!(second.files.is_empty(), "a second merge would change {:?}: {:?}", second.files.keys().collect::<Vec<_>>(), second.outcome.edits);
+    assert!(
+        second.files.is_empty(),
+        "a second merge would change {:?}: {:?}",
+        second.files.keys().collect::<Vec<_>>(),
+        second.outcome.edits
+    );
     planned.outcome
 }
 
@@ -65,7 +82,11 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
     std::fs::write(root.join("app/app.toml"), app).unwrap();
     for (file, text) in texts(root).into_iter().filter(|(f, _)| f != "app.toml") {
         let mut text = text;
-        let entity: Tree = { let mut t = Tree::default(); t.files.insert(ysomorph_core::definition::FileKey::Entity("x".into()), ysomorph_workspace::toml::parse(&text).unwrap().node); t };
+        let entity: Tree = {
+            let mut t = Tree::default();
+            t.files.insert(ysomorph_core::definition::FileKey::Entity("x".into()), ysomorph_workspace::toml::parse(&text).unwrap().node);
+            t
+        };
         let node = entity.entity("x").unwrap().clone();
         let fields: Vec<String> = node.get("field").map(|f| f.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default();
         let table = name::read(node.get("table").and_then(Node::as_text).unwrap());
@@ -73,17 +94,31 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
             let field = random.pick(&fields).clone();
             let header = header_of(&text, &field);
             text = match random.below(11) {
-                0 => text.replacen(&header, &format!("{header}\nlabel = 'By hand'   # mine"), usize::from(!section(&text, &header).contains("label ="))),
+                0 => text.replacen(
+                    &header,
+                    &format!("{header}\nlabel = 'By hand'   # mine"),
+                    usize::from(!section(&text, &header).contains("label =")),
+                ),
                 1 => text.replacen(&header, &format!("# about it\n{header}"), 1),
                 2 => text.replacen(&header, &format!("# ---- a heading\n\n{header} # note"), 1),
                 3 => text.replacen("fields = [\"", "fields = [ # shown\n    \"", 1).replacen("\", \"", "\",   # first\n    \"", 1),
                 4 => reverse_list(&text),
                 5 => text.replace("\", \"", "\",\""),
-                6 => text.replacen(&header, &format!("{header}\nhidden = true"), usize::from(!section(&text, &header).contains("hidden ="))),
+                6 => {
+                    text.replacen(&header, &format!("{header}\nhidden = true"), usize::from(!section(&text, &header).contains("hidden =")))
+                }
                 7 => text.replacen("column = \"", "column   = \"", 2).replacen("kind = \"text\"", "kind = 'text'", 1),
                 8 => drop_from_list(&text, &field),
-                9 => text.replacen(&header, &format!("{header}\nmax_length = 7"), usize::from(!section(&text, &header).contains("max_length") && section(&text, &header).contains("\"text\""))),
-                _ => text.replacen("[page.list]", &format!("[page.list]\nwhere = \"{} IS NOT NULL\"", column_of(&node, &field).replace('"', "\\\"")), usize::from(!text.contains("where ="))),
+                9 => text.replacen(
+                    &header,
+                    &format!("{header}\nmax_length = 7"),
+                    usize::from(!section(&text, &header).contains("max_length") && section(&text, &header).contains("\"text\"")),
+                ),
+                _ => text.replacen(
+                    "[page.list]",
+                    &format!("[page.list]\nwhere = \"{} IS NOT NULL\"", column_of(&node, &field).replace('"', "\\\"")),
+                    usize::from(!text.contains("where =")),
+                ),
             };
         }
         if random.one_in(2) && !fields.is_empty() {
@@ -115,7 +150,10 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
 }
 
 fn header_of(text: &str, field: &str) -> String {
-    [format!("[field.{field}]"), format!("[field.\"{field}\"]")].into_iter().find(|h| text.contains(h.as_str())).unwrap_or_else(|| "[page.list]".into())
+    [format!("[field.{field}]"), format!("[field.\"{field}\"]")]
+        .into_iter()
+        .find(|h| text.contains(h.as_str()))
+        .unwrap_or_else(|| "[page.list]".into())
 }
 
 fn section<'a>(text: &'a str, header: &str) -> &'a str {
@@ -152,7 +190,12 @@ fn rights(tree: &Tree) -> Rights {
         for access in &entity.access {
             let seen = entity.fields.iter().filter(|f| access.read && !f.hidden && !access.hides(&f.name)).flat_map(|f| &f.columns);
             let columns = seen.map(|c| (name::fold(&entity.table.value), name::fold(&c.value))).collect();
-            let can = [("read", access.read), ("add", access.add && !entity.read_only), ("edit", access.edit && !entity.read_only), ("delete", access.delete && !entity.read_only)];
+            let can = [
+                ("read", access.read),
+                ("add", access.add && !entity.read_only),
+                ("edit", access.edit && !entity.read_only),
+                ("delete", access.delete && !entity.read_only),
+            ];
             let actions = can.into_iter().filter(|(_, on)| *on).map(|(a, _)| a).collect();
             rights.insert((access.role.clone(), entity.name.clone()), (columns, actions, access.rows.as_ref().map(|r| r.value.clone())));
         }
@@ -166,15 +209,23 @@ fn assert_not_widened(before: &Tree, outcome: &Outcome, accepted: &Schema, renam
     // What is put back isn't widening.
     let returned = |entity: &str, table: &str, column: &str| {
         let model = Model::of(after);
-        let over = |field: &str| model.entities.get(entity).and_then(|e| e.field(field)).is_some_and(|f| f.columns.iter().any(|c| name::same(&c.value, column)));
-        outcome.restored.iter().any(|p| p.element.file.name() == entity && (p.element.steps.is_empty() || p.element.key_at(0) == Some("field") && p.element.key_at(1).is_some_and(over))) && !table.is_empty()
+        let over = |field: &str| {
+            model.entities.get(entity).and_then(|e| e.field(field)).is_some_and(|f| f.columns.iter().any(|c| name::same(&c.value, column)))
+        };
+        outcome.restored.iter().any(|p| {
+            p.element.file.name() == entity
+                && (p.element.steps.is_empty() || p.element.key_at(0) == Some("field") && p.element.key_at(1).is_some_and(over))
+        }) && !table.is_empty()
     };
     let back = renames.inverse();
     let old = rights(before);
     let model = Model::of(before);
     for ((role, entity), (columns, actions, rows)) in rights(after) {
         let Some((had, could, filtered)) = old.get(&(role.clone(), entity.clone())) else {
-            assert!(role == "everyone" || outcome.restored.iter().any(|p| p.element.file.name() == entity), "{role} gained the entity {entity}");
+            assert!(
+                role == "everyone" || outcome.restored.iter().any(|p| p.element.file.name() == entity),
+                "{role} gained the entity {entity}"
+            );
             continue;
         };
         assert!(actions.iter().all(|a| could.contains(a)), "{role} gained {actions:?} on {entity}, had {could:?}");
@@ -184,7 +235,10 @@ fn assert_not_widened(before: &Tree, outcome: &Outcome, accepted: &Schema, renam
             let (old_table, old_column) = (name::fold(back.table(table)), name::fold(back.column(table, column)));
             let known = accepted.column(&old_table, &old_column).is_some();
             if (known || restricted) && !returned(&entity, table, column) {
-                assert!(had.contains(&(old_table.clone(), old_column.clone())), "{role} gained {table}.{column} on {entity} (restricted: {restricted})");
+                assert!(
+                    had.contains(&(old_table.clone(), old_column.clone())),
+                    "{role} gained {table}.{column} on {entity} (restricted: {restricted})"
+                );
             }
         }
     }
@@ -202,11 +256,21 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
         if affected.contains(&name::fold(&known.table)) {
             words.insert(entity.clone());
         }
-        words.extend(known.fields.iter().filter(|(_, (columns, _))| columns.iter().any(|c| affected.contains(&name::fold(c)))).map(|(f, _)| name::fold(f)));
+        words.extend(
+            known
+                .fields
+                .iter()
+                .filter(|(_, (columns, _))| columns.iter().any(|c| affected.contains(&name::fold(c))))
+                .map(|(f, _)| name::fold(f)),
+        );
     }
     for (file, text) in before {
         let entity = file.trim_end_matches(".toml");
-        let key = if entity == "app" { ysomorph_core::definition::FileKey::App } else { ysomorph_core::definition::FileKey::Entity(entity.to_owned()) };
+        let key = if entity == "app" {
+            ysomorph_core::definition::FileKey::App
+        } else {
+            ysomorph_core::definition::FileKey::Entity(entity.to_owned())
+        };
         let (d0, d1) = (old_draft.files.get(&key), outcome.stored.tree.files.get(&key));
         if words.contains(entity) && d1.is_none() {
             continue;
@@ -220,9 +284,15 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
                 for entry in element.node.entries().iter().filter(|e| e.at.line > 0) {
                     let get = |d: Option<Node>| d.and_then(|d| d.get(&entry.key).cloned());
                     let line = lines[entry.at.line as usize - 1];
-                    let named = words.iter().any(|w| name::fold(line).contains(w.as_str()) || name::fold(&element.key).contains(w.as_str()));
+                    let named =
+                        words.iter().any(|w| name::fold(line).contains(w.as_str()) || name::fold(&element.key).contains(w.as_str()));
                     if entry.key != "hide" && !named && get(same(d0)) == get(same(d1)) && !line.trim_end().ends_with(['[', '#']) {
-                        assert!(now.lines().any(|l| l.trim_end() == line.trim_end()), "{file}:{}: {line:?} changed\n{}", entry.at.line, similar_diff(text, now));
+                        assert!(
+                            now.lines().any(|l| l.trim_end() == line.trim_end()),
+                            "{file}:{}: {line:?} changed\n{}",
+                            entry.at.line,
+                            similar_diff(text, now)
+                        );
                     }
                 }
             }
@@ -259,7 +329,8 @@ fn run(seed: u64) {
         }
     }
     // Back to the start: straight, or the way it came; columns that return come last.
-    let way: Vec<Database> = if random.one_in(2) { states[..states.len() - 1].iter().rev().cloned().collect() } else { vec![original.clone()] };
+    let way: Vec<Database> =
+        if random.one_in(2) { states[..states.len() - 1].iter().rev().cloned().collect() } else { vec![original.clone()] };
     let last = states.last().unwrap();
     let mut at = last.clone();
     for state in way {
@@ -269,7 +340,11 @@ fn run(seed: u64) {
     }
     let after = texts(root);
     for file in before.keys().chain(after.keys()) {
-        assert!(before.get(file) == after.get(file), "{file} isn't what it was:\n{}", similar_diff(before.get(file).map_or("", |t| t), after.get(file).map_or("", |t| t)));
+        assert!(
+            before.get(file) == after.get(file),
+            "{file} isn't what it was:\n{}",
+            similar_diff(before.get(file).map_or("", |t| t), after.get(file).map_or("", |t| t))
+        );
     }
 }
 

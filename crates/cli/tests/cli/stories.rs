@@ -11,9 +11,21 @@ CREATE TABLE apiary (id INTEGER PRIMARY KEY, name VARCHAR(80) NOT NULL, keeper_i
 /// A keeper with a label, a hidden rule, a hand-ordered list with comments, and a row filter.
 fn customised() -> Project {
     let project = Project::new(BEES);
-    project.edit("app/keeper.toml", "column = \"postcode\"\nkind = \"text\"", "column = \"postcode\"\nkind = \"text\"\nlabel = \"ZIP\"   # as they say");
-    project.edit("app/keeper.toml", "[page.list]\nfields = [\"name\", \"postcode\", \"place\", \"phone\", \"region\"]", "[page.list]\nfields = [\n  \"postcode\",   # first: for the post round\n  \"name\",\n  \"phone\", \"place\"\n]");
-    project.edit("app/app.toml", "[role.everyone]\nlabel = \"Everyone\"", "[role.everyone]\nlabel = \"Everyone\"\n\n[role.guest]\nlabel = \"Guest\"\n\n[parameter.me]\nkind = \"number\"");
+    project.edit(
+        "app/keeper.toml",
+        "column = \"postcode\"\nkind = \"text\"",
+        "column = \"postcode\"\nkind = \"text\"\nlabel = \"ZIP\"   # as they say",
+    );
+    project.edit(
+        "app/keeper.toml",
+        "[page.list]\nfields = [\"name\", \"postcode\", \"place\", \"phone\", \"region\"]",
+        "[page.list]\nfields = [\n  \"postcode\",   # first: for the post round\n  \"name\",\n  \"phone\", \"place\"\n]",
+    );
+    project.edit(
+        "app/app.toml",
+        "[role.everyone]\nlabel = \"Everyone\"",
+        "[role.everyone]\nlabel = \"Everyone\"\n\n[role.guest]\nlabel = \"Guest\"\n\n[parameter.me]\nkind = \"number\"",
+    );
     project.write("app/keeper.toml", &(project.read("app/keeper.toml") + "\n# guests see little\n[access.guest]\nread = true\nrows = \"postcode LIKE '4%' AND id = :me\"\nhide = [\"phone\", \"postcode\"]\n"));
     project.expect(0, &["check"]);
     project
@@ -77,7 +89,10 @@ fn a_dropped_column_is_set_aside_and_returns_to_its_places() {
     project.sql("ALTER TABLE keeper DROP COLUMN postcode");
     project.merge(&[]);
     let keeper = project.read("app/keeper.toml");
-    assert!(!keeper.contains("postcode") && keeper.contains("rows = \"1 = 0\""), "a role whose filter is lost sees nobody's records:\n{keeper}");
+    assert!(
+        !keeper.contains("postcode") && keeper.contains("rows = \"1 = 0\""),
+        "a role whose filter is lost sees nobody's records:\n{keeper}"
+    );
     project.expect(0, &["check"]);
     project.sql("ALTER TABLE keeper ADD COLUMN postcode VARCHAR(10)");
     project.merge(&[]);
@@ -107,18 +122,28 @@ fn two_dropped_columns_return_in_either_order() {
 }
 
 fn apiary_with(size: &str) -> String {
-    format!("CREATE TABLE new_apiary (id INTEGER PRIMARY KEY, name {size} NOT NULL, keeper_id INTEGER NOT NULL REFERENCES keeper (id)); DROP TABLE apiary; ALTER TABLE new_apiary RENAME TO apiary")
+    format!(
+        "CREATE TABLE new_apiary (id INTEGER PRIMARY KEY, name {size} NOT NULL, keeper_id INTEGER NOT NULL REFERENCES keeper (id)); DROP TABLE apiary; ALTER TABLE new_apiary RENAME TO apiary"
+    )
 }
 
 #[test]
 fn a_limit_tightened_and_loosened_leaves_a_stricter_hand_made_one_and_brings_a_looser_one_back() {
-    for (mine, tightened) in [("max_length = 20   # the sign is small", "max_length = 20   # the sign is small"), ("max_length = 60   # printed", "max_length = 40   # printed")] {
+    for (mine, tightened) in [
+        ("max_length = 20   # the sign is small", "max_length = 20   # the sign is small"),
+        ("max_length = 60   # printed", "max_length = 40   # printed"),
+    ] {
         let project = Project::new(BEES);
         project.edit("app/apiary.toml", "max_length = 80", mine);
         let before = project.definition();
         project.sql(&apiary_with("VARCHAR(40)"));
         let asked = project.run(&["decide", "--list"]);
-        assert_eq!((asked.code == 1, asked.out.contains("limit/apiary.name/max_length")), (mine.contains("60"), mine.contains("60")), "{}", asked.out);
+        assert_eq!(
+            (asked.code == 1, asked.out.contains("limit/apiary.name/max_length")),
+            (mine.contains("60"), mine.contains("60")),
+            "{}",
+            asked.out
+        );
         project.merge(&[]);
         assert!(project.read("app/apiary.toml").contains(tightened));
         project.sql(&apiary_with("VARCHAR(80)"));
@@ -151,7 +176,11 @@ fn a_column_added_where_a_role_hides_fields_and_the_list_is_hand_laid_then_dropp
 #[test]
 fn a_table_dropped_and_returned_with_its_lookups_elsewhere() {
     let project = customised();
-    project.edit("app/keeper.toml", "lookup = { entity = \"region\" }", "lookup = { entity = \"region\",  where = \"name <> ''\" } # open ones");
+    project.edit(
+        "app/keeper.toml",
+        "lookup = { entity = \"region\" }",
+        "lookup = { entity = \"region\",  where = \"name <> ''\" } # open ones",
+    );
     project.edit("app/keeper.toml", "title = \"{name}\"", "title = \"{name} of {region.name}\"");
     project.edit("app/region.toml", "label = { one", "label   = { one");
     let before = project.definition();
@@ -227,7 +256,10 @@ fn a_table_answered_later_then_in_then_out() {
     assert!(project.expect(0, &["changes"]).contains("left for later"), "a table left for later doesn't count");
     project.merge(&[("table/swarm", "in")]);
     let swarm = project.read("app/swarm.toml");
-    assert!(swarm.contains("lookup = { entity = \"keeper\" }") && swarm.contains("[access.everyone]") && !swarm.contains("guest"), "{swarm}");
+    assert!(
+        swarm.contains("lookup = { entity = \"keeper\" }") && swarm.contains("[access.everyone]") && !swarm.contains("guest"),
+        "{swarm}"
+    );
     assert!(project.read("app/app.toml").contains("\"swarm\""));
     project.expect(0, &["check"]);
     project.sql("DROP TABLE swarm");
@@ -266,9 +298,14 @@ fn a_hidden_column_that_may_have_a_new_name_stays_hidden_also_when_answered_sepa
 #[test]
 fn a_second_entity_and_a_deleted_field_stay_as_people_made_them() {
     let project = Project::new(BEES);
-    let copy = project.read("app/keeper.toml").replace("{ one = \"Keeper\", many = \"Keepers\" }", "{ one = \"Member\", many = \"Members\" }");
+    let copy =
+        project.read("app/keeper.toml").replace("{ one = \"Keeper\", many = \"Keepers\" }", "{ one = \"Member\", many = \"Members\" }");
     project.write("app/member.toml", &copy);
-    let keeper = project.read("app/keeper.toml").replace("[field.phone]\ncolumn = \"phone\"\nkind = \"phone\"\nmax_length = 20\n\n", "").replace("\"phone\", ", "").replace(", \"phone\"]", "]");
+    let keeper = project
+        .read("app/keeper.toml")
+        .replace("[field.phone]\ncolumn = \"phone\"\nkind = \"phone\"\nmax_length = 20\n\n", "")
+        .replace("\"phone\", ", "")
+        .replace(", \"phone\"]", "]");
     project.write("app/keeper.toml", &keeper);
     project.expect(0, &["check"]);
     let before = project.definition();

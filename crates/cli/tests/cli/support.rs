@@ -71,7 +71,13 @@ impl Project {
 
     /// Runs the built program in the folder.
     pub fn run(&self, arguments: &[&str]) -> Ran {
-        let output = Command::new(env!("CARGO_BIN_EXE_ysomorph")).arg("-C").arg(self.dir.path()).args(arguments).env_remove("NO_COLOR").output().unwrap();
+        let output = Command::new(env!("CARGO_BIN_EXE_ysomorph"))
+            .arg("-C")
+            .arg(self.dir.path())
+            .args(arguments)
+            .env_remove("NO_COLOR")
+            .output()
+            .unwrap();
         let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
         Ran { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), err: text(&output.stderr) }
     }
@@ -134,6 +140,8 @@ impl Project {
 /// Lines that differ, for messages.
 pub fn similar_diff(old: &str, new: &str) -> String {
     let (a, b): (Vec<&str>, Vec<&str>) = (old.lines().collect(), new.lines().collect());
-    let only = |from: &[&str], other: &[&str], mark: &str| from.iter().filter(|l| !other.contains(l)).map(|l| format!("{mark}{l}\n")).collect::<String>();
+    let only = |from: &[&str], other: &[&str], mark: &str| {
+        from.iter().filter(|l| !other.contains(l)).map(|l| format!("{mark}{l}\n")).collect::<String>()
+    };
     only(&a, &b, "-") + &only(&b, &a, "+")
 }

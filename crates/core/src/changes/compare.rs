@@ -33,7 +33,9 @@ impl Comparison {
             match (&rename.column, &rename.to) {
                 (None, Some(to)) => map.rename_table(&rename.table, to),
                 // A column's rename stands or falls with its table's.
-                (Some(column), Some(to)) if !tables.iter().any(|t| t.table == rename.table && !wanted(t)) => map.rename_column(&rename.table, column, to),
+                (Some(column), Some(to)) if !tables.iter().any(|t| t.table == rename.table && !wanted(t)) => {
+                    map.rename_column(&rename.table, column, to)
+                }
                 _ => {}
             }
         }
@@ -67,14 +69,16 @@ pub fn compare(accepted: &Schema, changed: &Schema, known: &Known) -> Comparison
     for after in &changed.tables {
         if accepted.table(back.table(&after.name)).is_none() {
             let columns: Vec<&str> = after.columns.iter().map(|c| c.name.as_str()).collect();
-            changes.push(Change::of_table(ChangeKind::TableAdded, &after.name).from_to(None, Some(format!("{} ({})", after.kind.word(), columns.join(", ")))));
+            changes.push(
+                Change::of_table(ChangeKind::TableAdded, &after.name)
+                    .from_to(None, Some(format!("{} ({})", after.kind.word(), columns.join(", ")))),
+            );
         }
     }
     changes.sort_by(|a, b| (&a.table, a.column.is_some(), a.kind).cmp(&(&b.table, b.column.is_some(), b.kind)));
     comparison.changes = changes;
     comparison
 }
-
 
 /// Two states of one table.
 struct Tables<'a> {
@@ -89,7 +93,10 @@ impl Tables<'_> {
     fn compare(&self, out: &mut Vec<Change>) {
         let table = &self.before.name;
         if self.before.kind != self.after.kind {
-            out.push(Change::of_table(ChangeKind::TableKindChanged, table).from_to(Some(self.before.kind.word().into()), Some(self.after.kind.word().into())));
+            out.push(
+                Change::of_table(ChangeKind::TableKindChanged, table)
+                    .from_to(Some(self.before.kind.word().into()), Some(self.after.kind.word().into())),
+            );
         }
         if self.after.broken.is_some() {
             // Its columns aren't gone one by one: the whole view can't be read.
@@ -111,13 +118,21 @@ impl Tables<'_> {
             }
         }
         self.compare_keys(out);
-        if self.before.kind == TableKind::View && self.after.kind == TableKind::View && self.says_other(&self.before.definition, &self.after.definition) {
+        if self.before.kind == TableKind::View
+            && self.after.kind == TableKind::View
+            && self.says_other(&self.before.definition, &self.after.definition)
+        {
             out.push(Change::of_table(ChangeKind::ViewChanged, table));
         }
         let options = |t: &Table| (t.strict, t.without_rowid && t.kind == TableKind::Table);
         if options(self.before) != options(self.after) && self.before.kind == self.after.kind {
-            let text = |(strict, without): (bool, bool)| format!("{}{}", if strict { "STRICT " } else { "" }, if without { "WITHOUT ROWID" } else { "" }).trim().to_owned();
-            out.push(Change::of_table(ChangeKind::OptionsChanged, table).from_to(Some(text(options(self.before))), Some(text(options(self.after)))));
+            let text = |(strict, without): (bool, bool)| {
+                format!("{}{}", if strict { "STRICT " } else { "" }, if without { "WITHOUT ROWID" } else { "" }).trim().to_owned()
+            };
+            out.push(
+                Change::of_table(ChangeKind::OptionsChanged, table)
+                    .from_to(Some(text(options(self.before))), Some(text(options(self.after)))),
+            );
         }
     }
 
@@ -135,7 +150,9 @@ impl Tables<'_> {
             out.push(change(ChangeKind::DefaultChanged).from_to(before.default.clone(), after.default.clone()));
         }
         let expression = |c: &Column| c.generated.as_ref().map(|g| g.expression.clone());
-        let numbering = |c: &Column| if c.auto { Some("numbered by the database".to_owned()) } else { expression(c).map(|e| format!("generated: {e}")) };
+        let numbering = |c: &Column| {
+            if c.auto { Some("numbered by the database".to_owned()) } else { expression(c).map(|e| format!("generated: {e}")) }
+        };
         if self.says_other(&expression(before), &expression(after)) || before.auto != after.auto {
             out.push(change(ChangeKind::GeneratedChanged).from_to(numbering(before), numbering(after)));
         }
@@ -146,7 +163,10 @@ impl Tables<'_> {
         let table = &self.before.name;
         let folded = |columns: &[String]| -> Vec<String> { columns.iter().map(|c| name::fold(c)).collect() };
         if folded(&carried.primary_key) != folded(&self.after.primary_key) {
-            out.push(Change::of_table(ChangeKind::PrimaryKeyChanged, table).from_to(Some(self.before.primary_key.join(", ")), Some(self.after.primary_key.join(", "))));
+            out.push(
+                Change::of_table(ChangeKind::PrimaryKeyChanged, table)
+                    .from_to(Some(self.before.primary_key.join(", ")), Some(self.after.primary_key.join(", "))),
+            );
         }
         let same_key = |a: &ForeignKey, b: &ForeignKey| {
             let target = self.changed.table(&b.table).or_else(|| self.accepted.table(&b.table));
@@ -154,11 +174,20 @@ impl Tables<'_> {
         };
         difference(&carried.foreign_keys, &self.after.foreign_keys, same_key, |key, gone| {
             let kind = if gone { ChangeKind::ForeignKeyDropped } else { ChangeKind::ForeignKeyAdded };
-            let text = Some(format!("({}) → {}{}", key.columns.join(", "), name::written(&key.table), key.on_delete.as_ref().map_or(String::new(), |a| format!(" on delete {}", a.to_lowercase()))));
+            let text = Some(format!(
+                "({}) → {}{}",
+                key.columns.join(", "),
+                name::written(&key.table),
+                key.on_delete.as_ref().map_or(String::new(), |a| format!(" on delete {}", a.to_lowercase()))
+            ));
             out.push(Change::of_table(kind, table).from_to(text.clone().filter(|_| gone), text.filter(|_| !gone)));
         });
         let same_unique = |a: &Unique, b: &Unique| {
-            let set = |u: &Unique| { let mut c = folded(&u.columns); c.sort(); c };
+            let set = |u: &Unique| {
+                let mut c = folded(&u.columns);
+                c.sort();
+                c
+            };
             a.partial == b.partial && set(a) == set(b)
         };
         difference(&carried.uniques, &self.after.uniques, same_unique, |unique, gone| {
@@ -173,7 +202,9 @@ impl Tables<'_> {
             out.push(Change::of_table(kind, table).from_to(text.clone().filter(|_| gone), text.filter(|_| !gone)));
         });
         let same_trigger = |a: &Trigger, b: &Trigger| {
-            name::same(&a.name, &b.name) && a.broken.is_some() == b.broken.is_some() && !self.says_other(&Some(a.definition.clone()), &Some(b.definition.clone()))
+            name::same(&a.name, &b.name)
+                && a.broken.is_some() == b.broken.is_some()
+                && !self.says_other(&Some(a.definition.clone()), &Some(b.definition.clone()))
         };
         let mut named = std::collections::BTreeSet::new();
         difference(&self.before.triggers, &self.after.triggers, same_trigger, |trigger, _| {

@@ -63,7 +63,9 @@ impl PartialEq for Node {
             (Value::Int(a), Value::Int(b)) => a == b,
             (Value::Text(a), Value::Text(b)) | (Value::Other(a), Value::Other(b)) => a == b,
             (Value::List(a), Value::List(b)) => a == b,
-            (Value::Table(a), Value::Table(b)) => a.len() == b.len() && a.iter().all(|entry| other.get(&entry.key).is_some_and(|node| *node == entry.node)),
+            (Value::Table(a), Value::Table(b)) => {
+                a.len() == b.len() && a.iter().all(|entry| other.get(&entry.key).is_some_and(|node| *node == entry.node))
+            }
             _ => false,
         }
     }

@@ -10,7 +10,9 @@ impl Model {
         let app = tree.app().map(|root| read_app(&Reader { file: FileKey::App, root })).unwrap_or_default();
         let entities = tree
             .entities()
-            .filter_map(|(name, root)| Some((name.to_owned(), read_entity(&Reader { file: FileKey::Entity(name.to_owned()), root }, name)?)))
+            .filter_map(|(name, root)| {
+                Some((name.to_owned(), read_entity(&Reader { file: FileKey::Entity(name.to_owned()), root }, name)?))
+            })
             .collect();
         Model { app, entities }
     }

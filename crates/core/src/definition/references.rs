@@ -120,10 +120,13 @@ impl EntityNames {
         EntityNames {
             table: text(node.get("table")).unwrap_or_default(),
             key: node.get("key").map(|k| k.strings().iter().map(|c| name::read(c)).collect()).unwrap_or_default(),
-            fields: fields.iter().map(|f| {
-                let target = f.node.get("lookup").and_then(|l| l.get("entity")).and_then(Node::as_text).map(str::to_owned);
-                (f.key.clone(), (columns(&f.node), target))
-            }).collect(),
+            fields: fields
+                .iter()
+                .map(|f| {
+                    let target = f.node.get("lookup").and_then(|l| l.get("entity")).and_then(Node::as_text).map(str::to_owned);
+                    (f.key.clone(), (columns(&f.node), target))
+                })
+                .collect(),
         }
     }
 }
@@ -269,7 +272,9 @@ impl Walk<'_> {
             match named.target {
                 sql::Target::Column { table, column } => self.push(named.at, Referent::Column { table, column }),
                 sql::Target::Table(table) => self.push(named.at, Referent::Table(table)),
-                sql::Target::Missing { table: Some(table), name, is_table: false } => self.push(named.at, Referent::Column { table, column: name }),
+                sql::Target::Missing { table: Some(table), name, is_table: false } => {
+                    self.push(named.at, Referent::Column { table, column: name })
+                }
                 sql::Target::Missing { name, is_table: true, .. } => self.push(named.at, Referent::Table(name)),
                 sql::Target::Missing { .. } => {}
             }

@@ -91,8 +91,27 @@ const fn key_gone(name: &'static str, shape: Shape, on_gone: OnGone) -> Key {
 
 /// Every kind a field may have.
 pub const FIELD_KINDS: &[&str] = &[
-    "text", "multiline", "number", "decimal", "money", "percent", "date", "time", "date-time", "duration", "boolean", "lookup", "image", "file", "email",
-    "phone", "url", "password", "colour", "code", "json",
+    "text",
+    "multiline",
+    "number",
+    "decimal",
+    "money",
+    "percent",
+    "date",
+    "time",
+    "date-time",
+    "duration",
+    "boolean",
+    "lookup",
+    "image",
+    "file",
+    "email",
+    "phone",
+    "url",
+    "password",
+    "colour",
+    "code",
+    "json",
 ];
 
 const PAGE_KINDS: &[&str] = &["list", "detail", "add", "edit"];

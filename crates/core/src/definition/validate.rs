@@ -65,7 +65,9 @@ impl Checker<'_> {
 
     fn node(&mut self, node: &Node, shape: &'static Shape, path: &mut Vec<Seg>) {
         let expected = match (shape, &node.value) {
-            (Shape::Bool, Value::Bool(_)) | (Shape::Int, Value::Int(_)) | (Shape::Text | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. }, Value::Text(_)) => return,
+            (Shape::Bool, Value::Bool(_))
+            | (Shape::Int, Value::Int(_))
+            | (Shape::Text | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. }, Value::Text(_)) => return,
             (Shape::Word(words), Value::Text(text)) => {
                 if !words.contains(&text.as_str()) {
                     let nearest = name::nearest(text, words.iter().copied()).map(str::to_owned);
@@ -89,7 +91,14 @@ impl Checker<'_> {
                     path.push(Seg::Index(at));
                     match &item.value {
                         Value::Table(_) => self.record(item, keys, path),
-                        _ => self.report(ProblemKind::WrongKind, path, item.at, "", "takes tables such as { title = \"…\", fields = […] }".into(), None),
+                        _ => self.report(
+                            ProblemKind::WrongKind,
+                            path,
+                            item.at,
+                            "",
+                            "takes tables such as { title = \"…\", fields = […] }".into(),
+                            None,
+                        ),
                     }
                     path.pop();
                 }
@@ -121,7 +130,14 @@ impl Checker<'_> {
                 Some(key) => self.node(&entry.node, &key.shape, path),
                 None => {
                     let nearest = name::nearest(&entry.key, keys.iter().map(|k| k.name)).map(str::to_owned);
-                    self.report(ProblemKind::UnknownKey, path, entry.at, &entry.key, format!("there is no key `{}` here", name::shown(&entry.key)), nearest);
+                    self.report(
+                        ProblemKind::UnknownKey,
+                        path,
+                        entry.at,
+                        &entry.key,
+                        format!("there is no key `{}` here", name::shown(&entry.key)),
+                        nearest,
+                    );
                 }
             }
             path.pop();
@@ -138,12 +154,22 @@ impl Checker<'_> {
             }
         };
         need(root.get("table").is_some(), &[], At { line: 1, column: 1 }, "an entity needs `table`");
-        need(root.get("key").is_some_and(|k| !k.items().is_empty()), &[], At { line: 1, column: 1 }, "an entity needs `key`: the columns that tell its records apart");
+        need(
+            root.get("key").is_some_and(|k| !k.items().is_empty()),
+            &[],
+            At { line: 1, column: 1 },
+            "an entity needs `key`: the columns that tell its records apart",
+        );
         for field in root.get("field").map(Node::entries).unwrap_or_default() {
             let path = ["field".into(), Seg::Key(field.key.clone())];
             let has = |key: &str| field.node.get(key).is_some();
             need(has("column") != has("columns"), &path, field.at, "a field needs `column`, or `columns` for a composite reference");
-            need(has("lookup") == (field.node.get("kind").and_then(Node::as_text) == Some("lookup")), &path, field.at, "`kind = \"lookup\"` and `lookup = { entity = … }` go together");
+            need(
+                has("lookup") == (field.node.get("kind").and_then(Node::as_text) == Some("lookup")),
+                &path,
+                field.at,
+                "`kind = \"lookup\"` and `lookup = { entity = … }` go together",
+            );
         }
         for page in root.get("page").map(Node::entries).unwrap_or_default() {
             let path = ["page".into(), Seg::Key(page.key.clone())];
@@ -160,30 +186,42 @@ impl Checker<'_> {
             let culprit = text.get(reference.at.clone()).unwrap_or_default().to_owned();
             let at = node.inner(reference.at.start);
             let (kind, message, nearest) = match &reference.to {
-                Referent::Table(table) if schema.table(table).is_none() => {
-                    (ProblemKind::UnknownColumn, format!("there is no table or view `{}` in the schema", name::shown(table)), name::nearest(table, schema.tables.iter().map(|t| t.name.as_str())))
-                }
+                Referent::Table(table) if schema.table(table).is_none() => (
+                    ProblemKind::UnknownColumn,
+                    format!("there is no table or view `{}` in the schema", name::shown(table)),
+                    name::nearest(table, schema.tables.iter().map(|t| t.name.as_str())),
+                ),
                 Referent::Column { table, column } => match schema.table(table) {
-                    Some(known) if !known.reads(column) => {
-                        (ProblemKind::UnknownColumn, format!("`{}` has no column `{}`", name::shown(table), name::shown(column)), name::nearest(column, known.columns.iter().map(|c| c.name.as_str())))
-                    }
+                    Some(known) if !known.reads(column) => (
+                        ProblemKind::UnknownColumn,
+                        format!("`{}` has no column `{}`", name::shown(table), name::shown(column)),
+                        name::nearest(column, known.columns.iter().map(|c| c.name.as_str())),
+                    ),
                     _ => continue,
                 },
                 Referent::Field { entity, field } => match index.entities.get(entity) {
-                    Some(known) if !known.fields.contains_key(field) => {
-                        (ProblemKind::UnknownName, format!("`{}` has no field `{}`", name::shown(entity), name::shown(field)), name::nearest(field, known.fields.keys().map(String::as_str)))
-                    }
+                    Some(known) if !known.fields.contains_key(field) => (
+                        ProblemKind::UnknownName,
+                        format!("`{}` has no field `{}`", name::shown(entity), name::shown(field)),
+                        name::nearest(field, known.fields.keys().map(String::as_str)),
+                    ),
                     _ => continue,
                 },
-                Referent::Entity(entity) if !index.entities.contains_key(entity) => {
-                    (ProblemKind::UnknownName, format!("there is no entity `{}`", name::shown(entity)), name::nearest(entity, index.entities.keys().map(String::as_str)))
-                }
+                Referent::Entity(entity) if !index.entities.contains_key(entity) => (
+                    ProblemKind::UnknownName,
+                    format!("there is no entity `{}`", name::shown(entity)),
+                    name::nearest(entity, index.entities.keys().map(String::as_str)),
+                ),
                 Referent::Page { entity, page } => {
                     let pages = tree.entity(entity).and_then(|e| e.get("page")).map(Node::entries).unwrap_or_default();
                     if !index.entities.contains_key(entity) || pages.iter().any(|p| p.key == *page) {
                         continue;
                     }
-                    (ProblemKind::UnknownName, format!("`{}` has no page `{}`", name::shown(entity), name::shown(page)), name::nearest(page, pages.iter().map(|p| p.key.as_str())))
+                    (
+                        ProblemKind::UnknownName,
+                        format!("`{}` has no page `{}`", name::shown(entity), name::shown(page)),
+                        name::nearest(page, pages.iter().map(|p| p.key.as_str())),
+                    )
                 }
                 _ => continue,
             };
@@ -197,13 +235,22 @@ impl Checker<'_> {
     }
 
     fn roles_and_parameters(&mut self, tree: &Tree) {
-        let names = |key: &str| -> Vec<String> { tree.app().and_then(|a| a.get(key)).map(|t| t.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default() };
+        let names = |key: &str| -> Vec<String> {
+            tree.app().and_then(|a| a.get(key)).map(|t| t.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default()
+        };
         let (roles, parameters) = (names("role"), names("parameter"));
         for access in self.root.get("access").map(Node::entries).unwrap_or_default() {
             if !roles.contains(&access.key) {
                 let nearest = name::nearest(&access.key, roles.iter().map(String::as_str)).map(str::to_owned);
                 let path = ["access".into(), Seg::Key(access.key.clone())];
-                self.report(ProblemKind::UnknownName, &path, access.at, &access.key, format!("there is no role `{}` in app/app.toml", name::shown(&access.key)), nearest);
+                self.report(
+                    ProblemKind::UnknownName,
+                    &path,
+                    access.at,
+                    &access.key,
+                    format!("there is no role `{}` in app/app.toml", name::shown(&access.key)),
+                    nearest,
+                );
             }
         }
         let mut conditions = Vec::new();
@@ -213,7 +260,14 @@ impl Checker<'_> {
             for (offset, parameter) in crate::sql::parameters(node.as_text().unwrap_or_default()) {
                 if !parameters.contains(&parameter) && !["today", "now", "user_name"].contains(&parameter.as_str()) {
                     let nearest = name::nearest(&parameter, parameters.iter().map(String::as_str)).map(str::to_owned);
-                    self.report(ProblemKind::UnknownName, &path, node.inner(offset), &format!(":{parameter}"), format!("there is no parameter `{}` in app/app.toml", name::shown(&parameter)), nearest);
+                    self.report(
+                        ProblemKind::UnknownName,
+                        &path,
+                        node.inner(offset),
+                        &format!(":{parameter}"),
+                        format!("there is no parameter `{}` in app/app.toml", name::shown(&parameter)),
+                        nearest,
+                    );
                 }
             }
         }

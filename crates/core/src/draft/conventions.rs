@@ -41,7 +41,8 @@ pub struct Conventions {
 impl Default for Conventions {
     fn default() -> Self {
         let texts = |list: &[&str]| list.iter().map(|t| (*t).to_owned()).collect();
-        let pairs = [("no", "number"), ("nr", "number"), ("qty", "quantity"), ("dob", "date of birth"), ("pct", "percent"), ("addr", "address")];
+        let pairs =
+            [("no", "number"), ("nr", "number"), ("qty", "quantity"), ("dob", "date of birth"), ("pct", "percent"), ("addr", "address")];
         Conventions {
             label_case: LabelCase::Sentence,
             abbreviations: pairs.iter().map(|(a, b)| ((*a).to_owned(), (*b).to_owned())).collect(),

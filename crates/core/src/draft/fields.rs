@@ -69,7 +69,11 @@ pub(super) fn fields(context: &Context<'_>, table: &Table, entity: &str) -> Vec<
 
 /// Foreign keys that become lookups: the target is read, and no column belongs to two of them (the widest goes first).
 fn usable_references<'a>(context: &Context<'_>, table: &'a Table) -> Vec<&'a ForeignKey> {
-    let mut keys: Vec<&ForeignKey> = table.foreign_keys.iter().filter(|k| context.names.entity(&k.table).is_some() && context.schema.table(&k.table).is_some_and(|t| k.fits(t))).collect();
+    let mut keys: Vec<&ForeignKey> = table
+        .foreign_keys
+        .iter()
+        .filter(|k| context.names.entity(&k.table).is_some() && context.schema.table(&k.table).is_some_and(|t| k.fits(t)))
+        .collect();
     keys.sort_by_key(|k| std::cmp::Reverse(k.columns.len()));
     let mut used: Vec<&str> = Vec::new();
     keys.retain(|key| {
@@ -95,8 +99,11 @@ fn field(context: &Context<'_>, table: &Table, name: String, columns: Vec<String
     let is_key = columns.iter().all(|c| name::contains(&table.primary_key, c));
     let database_fills = first.is_none_or(|c| c.auto || c.written_by_database());
     let keeps = [&conventions.record_keeping, &conventions.version_columns];
-    let kept = database_fills || columns.iter().any(|c| keeps.iter().any(|patterns| name::matches_any(patterns, c))) && own.iter().all(|c| !c.needs_value() || c.default.is_some());
-    let required = target.is_none() && first.is_some_and(Column::needs_value) && !kept || target.is_some() && own.iter().all(|c| c.needs_value());
+    let kept = database_fills
+        || columns.iter().any(|c| keeps.iter().any(|patterns| name::matches_any(patterns, c)))
+            && own.iter().all(|c| !c.needs_value() || c.default.is_some());
+    let required =
+        target.is_none() && first.is_some_and(Column::needs_value) && !kept || target.is_some() && own.iter().all(|c| c.needs_value());
     // A form that couldn't save without the column must show it.
     let must_be_given = own.iter().any(|c| c.needs_value() && c.default.is_none());
     let hidden = columns.iter().any(|c| name::matches_any(&conventions.sensitive, c)) && !must_be_given && !is_key;
@@ -123,7 +130,18 @@ fn field(context: &Context<'_>, table: &Table, name: String, columns: Vec<String
         .with_some("hidden", flag(hidden))
         .with_some("read_only", flag(kept))
         .with_some("lookup", key.zip(target.as_ref()).map(|(key, target)| lookup(context, key, target)));
-    FieldDraft { unique: table.is_unique(&columns), surrogate: is_key && database_fills, name, columns, kind, hidden, required, kept, target, node }
+    FieldDraft {
+        unique: table.is_unique(&columns),
+        surrogate: is_key && database_fills,
+        name,
+        columns,
+        kind,
+        hidden,
+        required,
+        kept,
+        target,
+        node,
+    }
 }
 
 fn lookup(context: &Context<'_>, key: &ForeignKey, (entity, table): &(String, String)) -> Node {
@@ -151,7 +169,13 @@ pub(super) fn entity_key(table: &Table) -> Vec<String> {
     if table.reads("rowid") && table.column("rowid").is_none() {
         return vec!["rowid".to_owned()];
     }
-    let ids: Vec<String> = table.columns.iter().filter(|c| name::same(&c.name, "id")).chain(table.columns.iter().filter(|c| name::fold(&c.name).ends_with("_id"))).map(|c| c.name.clone()).collect();
+    let ids: Vec<String> = table
+        .columns
+        .iter()
+        .filter(|c| name::same(&c.name, "id"))
+        .chain(table.columns.iter().filter(|c| name::fold(&c.name).ends_with("_id")))
+        .map(|c| c.name.clone())
+        .collect();
     match ids.as_slice() {
         [id, ..] if name::same(id, "id") => vec![id.clone()],
         [] => table.columns.first().map(|c| c.name.clone()).into_iter().collect(),
@@ -191,7 +215,9 @@ fn kind(column: &Column, conventions: &super::Conventions) -> String {
                 "phone"
             } else if named(&["url", "website", "homepage"]) {
                 "url"
-            } else if column.column_type.size.is_none_or(|s| s > 400) && named(&["notes", "note", "description", "comment", "comments", "findings", "remarks"]) {
+            } else if column.column_type.size.is_none_or(|s| s > 400)
+                && named(&["notes", "note", "description", "comment", "comments", "findings", "remarks"])
+            {
                 "multiline"
             } else {
                 "text"

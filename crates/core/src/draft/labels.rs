@@ -82,7 +82,14 @@ mod tests {
     fn labels_read_like_a_person_wrote_them() {
         let conventions = Conventions::default();
         assert_eq!(label("member_no", &conventions), "Member number");
-        for (table, one, many) in [("apiary", "Apiary", "Apiaries"), ("queen_strains", "Queen strain", "Queen strains"), ("harvest_by_apiary", "Harvest by apiary", "Harvests by apiary"), ("box", "Box", "Boxes"), ("boxes", "Box", "Boxes"), ("bus", "Bus", "Buses")] {
+        for (table, one, many) in [
+            ("apiary", "Apiary", "Apiaries"),
+            ("queen_strains", "Queen strain", "Queen strains"),
+            ("harvest_by_apiary", "Harvest by apiary", "Harvests by apiary"),
+            ("box", "Box", "Boxes"),
+            ("boxes", "Box", "Boxes"),
+            ("bus", "Bus", "Buses"),
+        ] {
             assert_eq!(one_and_many(table, &conventions), (one.to_owned(), many.to_owned()));
         }
     }

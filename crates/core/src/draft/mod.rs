@@ -67,7 +67,8 @@ pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
         }
     }
     let groups = menu.into_iter().filter(|(_, items)| !items.is_empty());
-    let menu = groups.map(|(label, items)| Node::table().with("label", label.into()).with("items", Node::texts(&items))).collect::<Vec<_>>();
+    let menu =
+        groups.map(|(label, items)| Node::table().with("label", label.into()).with("items", Node::texts(&items))).collect::<Vec<_>>();
     let mut app = Node::table().with("title", plan.title.into());
     if let Some(role) = plan.open_to {
         app.set("role", Node::table().with(role, Node::table().with("label", labels::sentence(role).as_str().into())));
@@ -88,7 +89,8 @@ struct Context<'a> {
 
 /// A table that only joins others: its key is its references and there is nothing else.
 fn is_join_table(table: &Table) -> bool {
-    table.foreign_keys.len() >= 2 && table.columns.iter().all(|c| table.foreign_keys.iter().any(|k| crate::name::contains(&k.columns, &c.name)))
+    table.foreign_keys.len() >= 2
+        && table.columns.iter().all(|c| table.foreign_keys.iter().any(|k| crate::name::contains(&k.columns, &c.name)))
 }
 
 /// The path of a key: for building and finding.

@@ -48,7 +48,8 @@ impl NamesInUse {
             }
         }
         for (entity, node) in definition.entities() {
-            let left: Vec<String> = node.get("left_out").map(Node::strings).unwrap_or_default().iter().map(|c| name::fold(&name::read(c))).collect();
+            let left: Vec<String> =
+                node.get("left_out").map(Node::strings).unwrap_or_default().iter().map(|c| name::fold(&name::read(c))).collect();
             names.left_out.insert(entity.to_owned(), left);
         }
         names
@@ -107,7 +108,8 @@ impl NamesInUse {
                 if mine.fields.contains_key(field) {
                     continue;
                 }
-                let renamed = mine.fields.iter().find(|(name, (own, _))| folded(own) == folded(columns) && !known.fields.contains_key(*name));
+                let renamed =
+                    mine.fields.iter().find(|(name, (own, _))| folded(own) == folded(columns) && !known.fields.contains_key(*name));
                 if let Some((name, _)) = renamed {
                     rename_field(stored, entity, field, name);
                 }

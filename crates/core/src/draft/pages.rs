@@ -19,7 +19,11 @@ pub(super) fn pages(fields: &[FieldDraft], title: &str, one: &str, read_only: bo
     let search = pick(&|f| f.is_text() && !f.is_bulky());
     let filter = pick(&|f| ["lookup", "date", "boolean"].contains(&f.kind.as_str()) && !f.kept);
     let nonempty = |node: Node| (!node.items().is_empty()).then_some(node);
-    let list = Node::table().with("fields", names(&listed)).with_some("search", nonempty(names(&search))).with_some("filter", nonempty(names(&filter))).with_some("sort", nonempty(sort(&shown, title)));
+    let list = Node::table()
+        .with("fields", names(&listed))
+        .with_some("search", nonempty(names(&search)))
+        .with_some("filter", nonempty(names(&filter)))
+        .with_some("sort", nonempty(sort(&shown, title)));
     let pages = Node::table().with("list", list).with("detail", sections(&shown, one, &|_| true));
     if read_only {
         return pages;

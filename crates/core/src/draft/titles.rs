@@ -1,7 +1,7 @@
 //! How a record is called: the title template.
 
-use super::fields::{FieldDraft, entity_key, fields};
 use super::Context;
+use super::fields::{FieldDraft, entity_key, fields};
 use crate::name;
 use crate::schema::Table;
 
@@ -36,7 +36,11 @@ pub(super) fn title(context: &Context<'_>, table: &Table, own: &[FieldDraft], ar
     }
     let key = entity_key(table);
     let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(&key, c))).map(plain).collect();
-    if by_key.is_empty() { (own.first().map(plain).unwrap_or_default(), "there is nothing else") } else { (by_key.join(" "), "there is nothing more readable than the key") }
+    if by_key.is_empty() {
+        (own.first().map(plain).unwrap_or_default(), "there is nothing else")
+    } else {
+        (by_key.join(" "), "there is nothing more readable than the key")
+    }
 }
 
 /// What a record belongs to and its first date: "hive 12, 2026-05-01".
@@ -45,7 +49,10 @@ fn references(context: &Context<'_>, table: &Table, open: &[&FieldDraft], around
     let mut parts: Vec<String> = Vec::new();
     for field in open {
         let Some((_, target)) = &field.target else { continue };
-        if parts.len() < 2 && !around.contains(&name::fold(target)) && context.schema.table(target).is_some_and(|t| leads_to_text(context, t, around)) {
+        if parts.len() < 2
+            && !around.contains(&name::fold(target))
+            && context.schema.table(target).is_some_and(|t| leads_to_text(context, t, around))
+        {
             parts.push(format!("{{{}}}", field.name));
         }
     }

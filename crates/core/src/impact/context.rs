@@ -171,7 +171,9 @@ impl<'a> Context<'a> {
         match &used.need {
             Need::Table(table) => match changed.table(table) {
                 None => vec![What::Table { table: table.clone(), broken: None }],
-                Some(known) => known.broken.iter().map(|message| What::Table { table: table.clone(), broken: Some(message.clone()) }).collect(),
+                Some(known) => {
+                    known.broken.iter().map(|message| What::Table { table: table.clone(), broken: Some(message.clone()) }).collect()
+                }
             },
             Need::Column { table, column } => match readable(table) {
                 Some(known) if !known.reads(column) => vec![What::Column { table: table.clone(), column: column.clone() }],
@@ -181,10 +183,15 @@ impl<'a> Context<'a> {
                 Some(_) => {
                     let analysis = sql::analyse(text, table, changed);
                     let missing = analysis.missing().next().cloned();
-                    missing.into_iter().filter_map(|named| match named.target {
-                        Target::Missing { table, name, is_table } => Some(What::Condition { name, table, is_table, offset: named.at.start }),
-                        _ => None,
-                    }).collect()
+                    missing
+                        .into_iter()
+                        .filter_map(|named| match named.target {
+                            Target::Missing { table, name, is_table } => {
+                                Some(What::Condition { name, table, is_table, offset: named.at.start })
+                            }
+                            _ => None,
+                        })
+                        .collect()
                 }
                 None => Vec::new(),
             },
@@ -197,12 +204,22 @@ impl<'a> Context<'a> {
 
     /// The change that took a table or column away, and what the merge does about it.
     pub fn cause_of_loss(&self, table: &str, column: Option<&str>) -> (Option<usize>, Remedy) {
-        let of_column = column.and_then(|c| self.find(|change| {
-            matches!(change.kind, ChangeKind::ColumnDropped | ChangeKind::ColumnRenamed) && name::same(&change.table, table) && change.column.as_deref().is_some_and(|known| name::same(known, c))
-        }));
-        let of_table = || self.find(|change| {
-            matches!(change.kind, ChangeKind::TableDropped | ChangeKind::TableRenamed | ChangeKind::ViewBroken | ChangeKind::TableKindChanged) && name::same(&change.table, table) && change.column.is_none()
+        let of_column = column.and_then(|c| {
+            self.find(|change| {
+                matches!(change.kind, ChangeKind::ColumnDropped | ChangeKind::ColumnRenamed)
+                    && name::same(&change.table, table)
+                    && change.column.as_deref().is_some_and(|known| name::same(known, c))
+            })
         });
+        let of_table = || {
+            self.find(|change| {
+                matches!(
+                    change.kind,
+                    ChangeKind::TableDropped | ChangeKind::TableRenamed | ChangeKind::ViewBroken | ChangeKind::TableKindChanged
+                ) && name::same(&change.table, table)
+                    && change.column.is_none()
+            })
+        };
         match of_column.or_else(of_table) {
             Some((at, _)) => (Some(at), self.remedy(table, column)),
             None => (None, Remedy::Hand),
@@ -212,11 +229,13 @@ impl<'a> Context<'a> {
     /// What the merge does about a lost name: asks while a rename is likely, else carries it or sets it aside.
     fn remedy(&self, table: &str, column: Option<&str>) -> Remedy {
         let open = self.input.comparison.renames.iter().any(|r| {
-            !r.taken && name::same(&r.table, table) && match (&r.column, column) {
-                (Some(known), Some(column)) => name::same(known, column),
-                (None, _) => true,
-                (Some(_), None) => false,
-            }
+            !r.taken
+                && name::same(&r.table, table)
+                && match (&r.column, column) {
+                    (Some(known), Some(column)) => name::same(known, column),
+                    (None, _) => true,
+                    (Some(_), None) => false,
+                }
         });
         if self.input.changed.table(table).is_some_and(|t| t.broken.is_some()) {
             Remedy::Hand
@@ -248,14 +267,20 @@ impl<'a> Context<'a> {
 
     /// How a lost name is told: what became of it.
     pub fn fate(&self, table: &str, column: Option<&str>) -> String {
-        let subject = column.map_or_else(|| format!("`{}`", name::shown(table)), |c| format!("`{}.{}`", name::shown(table), name::shown(c)));
+        let subject =
+            column.map_or_else(|| format!("`{}`", name::shown(table)), |c| format!("`{}.{}`", name::shown(table), name::shown(c)));
         let (cause, _) = self.cause_of_loss(table, column);
         match cause.and_then(|at| self.input.comparison.changes.get(at)) {
-            Some(change) if matches!(change.kind, ChangeKind::ColumnRenamed | ChangeKind::TableRenamed) && (change.column.is_some() || column.is_none()) => {
+            Some(change)
+                if matches!(change.kind, ChangeKind::ColumnRenamed | ChangeKind::TableRenamed)
+                    && (change.column.is_some() || column.is_none()) =>
+            {
                 let words = change.evidence.as_ref().map_or("", |e| e.words());
                 format!("{subject} is gone ({words} renamed to `{}`)", name::shown(change.to.as_deref().unwrap_or_default()))
             }
-            Some(change) if change.kind == ChangeKind::ViewBroken => format!("{subject} can't be read: {}", name::shown(change.after.as_deref().unwrap_or_default())),
+            Some(change) if change.kind == ChangeKind::ViewBroken => {
+                format!("{subject} can't be read: {}", name::shown(change.after.as_deref().unwrap_or_default()))
+            }
             Some(_) => format!("{subject} is gone"),
             None => format!("{subject} isn't in the database"),
         }

@@ -36,7 +36,9 @@ pub fn impact(input: Input<'_>) -> Vec<Finding> {
     for rule in RULES {
         (rule.check)(&context, &mut findings);
     }
-    findings.sort_by(|a, b| (a.severity, &a.entity, &a.at, a.rule, &a.pages, &a.message).cmp(&(b.severity, &b.entity, &b.at, b.rule, &b.pages, &b.message)));
+    findings.sort_by(|a, b| {
+        (a.severity, &a.entity, &a.at, a.rule, &a.pages, &a.message).cmp(&(b.severity, &b.entity, &b.at, b.rule, &b.pages, &b.message))
+    });
     findings.dedup();
     findings
 }

@@ -15,7 +15,11 @@ pub(super) fn restricted(editor: &Editor) -> Vec<(String, String)> {
         for role in root.get("access").map(Node::entries).unwrap_or_default() {
             let written = ["hide", "read_only"].iter().any(|k| role.node.get(k).is_some());
             let emptied = editor.parts.iter().any(|p| {
-                p.left == Left::Absent && p.element.file.name() == entity && p.element.key_at(0) == Some("access") && p.element.key_at(1) == Some(&role.key) && ["hide", "read_only"].contains(&p.element.key_at(2).unwrap_or_default())
+                p.left == Left::Absent
+                    && p.element.file.name() == entity
+                    && p.element.key_at(0) == Some("access")
+                    && p.element.key_at(1) == Some(&role.key)
+                    && ["hide", "read_only"].contains(&p.element.key_at(2).unwrap_or_default())
             });
             if written || emptied {
                 pairs.push((entity.to_owned(), role.key.clone()));
@@ -29,11 +33,18 @@ pub(super) fn restricted(editor: &Editor) -> Vec<(String, String)> {
 pub(super) fn narrow(editor: &mut Editor, new_fields: &BTreeMap<String, Vec<String>>, returned: &[Gone], inserted: &mut BTreeSet<Element>) {
     let index = Index::of(&editor.tree);
     for (entity, role) in restricted(editor) {
-        let mut fields: Vec<(String, &str)> = new_fields.get(&entity).into_iter().flatten().map(|f| (f.clone(), "new, and this role is restricted by field")).collect();
+        let mut fields: Vec<(String, &str)> =
+            new_fields.get(&entity).into_iter().flatten().map(|f| (f.clone(), "new, and this role is restricted by field")).collect();
         for gone in returned.iter().filter(|g| !g.restricted.contains(&(entity.clone(), role.clone()))) {
             let Some(known) = index.entities.get(&entity).filter(|e| name::same(&e.table, &gone.thing.table)) else { continue };
             let over = |columns: &[String]| gone.thing.column.as_ref().is_none_or(|c| name::contains(columns, c));
-            fields.extend(known.fields.iter().filter(|(_, (columns, _))| gone.thing.column.is_some() && over(columns)).map(|(f, _)| (f.clone(), "back, and this role was restricted since")));
+            fields.extend(
+                known
+                    .fields
+                    .iter()
+                    .filter(|(_, (columns, _))| gone.thing.column.is_some() && over(columns))
+                    .map(|(f, _)| (f.clone(), "back, and this role was restricted since")),
+            );
         }
         for (field, because) in fields {
             let exists = editor.get(&Element::file(FileKey::Entity(entity.clone())).key("field").key(&field)).is_some();

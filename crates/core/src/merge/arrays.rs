@@ -21,7 +21,17 @@ impl Owner<'_> {
         let hand_laid = self.side == Side::Yours && self.placement.is_hand_laid(element);
         let (d, p0, p1) = (keys(drafts.d), keys(drafts.p0), keys(drafts.p1));
         let Some(yours) = yours else {
-            let fresh: Vec<Node> = drafts.p1.map(Node::items).unwrap_or_default().iter().filter(|i| self.placement.may_enter(self.side, element, &member_key(i)) && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)).cloned().collect();
+            let fresh: Vec<Node> = drafts
+                .p1
+                .map(Node::items)
+                .unwrap_or_default()
+                .iter()
+                .filter(|i| {
+                    self.placement.may_enter(self.side, element, &member_key(i))
+                        && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)
+                })
+                .cloned()
+                .collect();
             let was_there = !d.is_empty() || !p0.is_empty();
             if !fresh.is_empty() && !was_there {
                 self.add_array(element, Node::new(Value::List(fresh)), around);
@@ -55,7 +65,10 @@ impl Owner<'_> {
                 continue;
             }
             let deleted = d.contains(new) || self.is_taken_out(&element.member(new));
-            if !deleted && self.placement.may_enter(self.side, element, new) && self.placement.enters_page(self.side, element, new, hand_laid) {
+            if !deleted
+                && self.placement.may_enter(self.side, element, new)
+                && self.placement.enters_page(self.side, element, new, hand_laid)
+            {
                 self.enter(element, new, &p1, item(drafts.p1, new));
             }
         }
@@ -105,7 +118,13 @@ impl Owner<'_> {
         let there = keys(self.editor.get(element));
         let own = order.iter().position(|k| k == member).unwrap_or(order.len());
         let position = |k: &String| there.iter().position(|t| t == k);
-        let index = order[..own].iter().rev().find_map(position).map(|at| at + 1).or_else(|| order.iter().skip(own + 1).find_map(position)).unwrap_or(there.len());
+        let index = order[..own]
+            .iter()
+            .rev()
+            .find_map(position)
+            .map(|at| at + 1)
+            .or_else(|| order.iter().skip(own + 1).find_map(position))
+            .unwrap_or(there.len());
         self.editor.insert_member(element, index, value, "new in the draft");
     }
 
@@ -144,7 +163,11 @@ impl Owner<'_> {
         if self.side == Side::Yours {
             for row in drafts.p0.map(Node::items).unwrap_or_default() {
                 let title = member_key(row);
-                if item(drafts.p1, &title).is_none() && item(drafts.d, &title).is_some() && matching.yours_for(&title).is_none() && self.editor.removed(&element.member(&title)).is_none() {
+                if item(drafts.p1, &title).is_none()
+                    && item(drafts.d, &title).is_some()
+                    && matching.yours_for(&title).is_none()
+                    && self.editor.removed(&element.member(&title)).is_none()
+                {
                     self.marks.insert(element.member(&title), None);
                 }
             }
@@ -154,7 +177,11 @@ impl Owner<'_> {
                 let title = member_key(row);
                 let gone = item(drafts.p1, &title).is_none();
                 let member = element.member(&title);
-                if gone && self.editor.get(&member).is_some_and(|y| y == row || y.items().is_empty() && keys(y.get("fields")).is_empty() && keys(y.get("items")).is_empty()) {
+                if gone
+                    && self.editor.get(&member).is_some_and(|y| {
+                        y == row || y.items().is_empty() && keys(y.get("fields")).is_empty() && keys(y.get("items")).is_empty()
+                    })
+                {
                     self.editor.remove(&member, Fact::Draft, "the draft no longer has it");
                 }
             }
@@ -180,7 +207,15 @@ impl Owner<'_> {
         let mut row = row.clone();
         for list in ["fields", "items"] {
             let Some(inner) = row.get(list).cloned() else { continue };
-            let kept: Vec<Node> = inner.items().iter().filter(|i| self.placement.may_enter(self.side, element, &member_key(i)) && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)).cloned().collect();
+            let kept: Vec<Node> = inner
+                .items()
+                .iter()
+                .filter(|i| {
+                    self.placement.may_enter(self.side, element, &member_key(i))
+                        && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)
+                })
+                .cloned()
+                .collect();
             if kept.is_empty() {
                 return;
             }
@@ -190,7 +225,8 @@ impl Owner<'_> {
         if self.is_taken_out(&element.member(&title)) {
             return;
         }
-        if let Some(id) = self.editor.removed(&element.member(&title)).filter(|p| p.fact == Fact::Draft && p.was.as_ref() == Some(&row)).map(|p| p.id)
+        if let Some(id) =
+            self.editor.removed(&element.member(&title)).filter(|p| p.fact == Fact::Draft && p.was.as_ref() == Some(&row)).map(|p| p.id)
             && self.editor.put_back(id, "the draft has it again")
         {
             return;
@@ -219,7 +255,15 @@ impl Owner<'_> {
         let list = if row.get("items").is_some() { "items" } else { "fields" };
         let old = keys(before.and_then(|b| b.get(list)));
         let order = keys(row.get(list));
-        let new: Vec<String> = order.iter().filter(|m| !old.contains(m) && self.placement.may_enter(self.side, element, m) && self.placement.enters_page(self.side, element, m, hand_laid)).cloned().collect();
+        let new: Vec<String> = order
+            .iter()
+            .filter(|m| {
+                !old.contains(m)
+                    && self.placement.may_enter(self.side, element, m)
+                    && self.placement.enters_page(self.side, element, m, hand_laid)
+            })
+            .cloned()
+            .collect();
         if new.is_empty() {
             return;
         }
@@ -258,7 +302,9 @@ impl Matching {
                 if pairs.iter().any(|(t, _)| *t == title) {
                     continue;
                 }
-                let free = yours.items().iter().filter(|y| !titles.contains(&member_key(y)) && !pairs.iter().any(|(t, o)| *o == member_key(y) && t != o && titles.contains(t)));
+                let free = yours.items().iter().filter(|y| {
+                    !titles.contains(&member_key(y)) && !pairs.iter().any(|(t, o)| *o == member_key(y) && t != o && titles.contains(t))
+                });
                 let best = free.map(|y| (shared(row, y), member_key(y))).filter(|(count, _)| *count > 0).max_by_key(|(count, _)| *count);
                 if let Some((_, own)) = best {
                     pairs.push((title, own));

@@ -76,7 +76,9 @@ impl Placement {
             }
             let Some(names) = drafted.entities.get(entity) else { continue };
             for (field, (columns, _)) in &names.fields {
-                let is_new = columns.iter().any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
+                let is_new = columns
+                    .iter()
+                    .any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
                 if is_new && !known.fields.contains_key(field) {
                     placement.new_fields.entry(entity.clone()).or_default().push(field.clone());
                     if input.restricted.iter().any(|(e, _)| e == entity) {

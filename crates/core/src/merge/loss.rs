@@ -62,7 +62,14 @@ impl Losses {
 pub(super) type Pending = BTreeMap<Element, Vec<Thing>>;
 
 /// Sets aside everything that hangs on the losses. `inserted` are elements that merges added.
-pub(super) fn set_aside(editor: &mut Editor, index: &Index, schema: &Schema, losses: &Losses, inserted: &BTreeSet<Element>, pending: &mut Pending) {
+pub(super) fn set_aside(
+    editor: &mut Editor,
+    index: &Index,
+    schema: &Schema,
+    losses: &Losses,
+    inserted: &BTreeSet<Element>,
+    pending: &mut Pending,
+) {
     if losses.things.is_empty() {
         return;
     }

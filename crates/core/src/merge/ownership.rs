@@ -142,7 +142,8 @@ impl Owner<'_> {
                 }
                 if element.key_at(0) == Some("page") && element.steps.len() == 2 {
                     let laid = self.placement.flattened(self.editor.get(element), drafts);
-                    let drafts = Drafts { d: laid.0.as_ref().or(drafts.d), p0: laid.1.as_ref().or(drafts.p0), p1: laid.2.as_ref().or(drafts.p1) };
+                    let drafts =
+                        Drafts { d: laid.0.as_ref().or(drafts.d), p0: laid.1.as_ref().or(drafts.p0), p1: laid.2.as_ref().or(drafts.p1) };
                     return self.node(element, shape, drafts);
                 }
                 self.node(element, shape, drafts);
@@ -156,8 +157,12 @@ impl Owner<'_> {
                     self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: true });
                 }
             }
-            (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false }),
-            (None, None) if drafts.p0.is_some() && drafts.d.is_some() && self.side == Side::Yours && self.editor.removed(element).is_none() => {
+            (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => {
+                self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false })
+            }
+            (None, None)
+                if drafts.p0.is_some() && drafts.d.is_some() && self.side == Side::Yours && self.editor.removed(element).is_none() =>
+            {
                 self.marks.insert(element.clone(), None);
             }
             (None, Some(p1)) if drafts.p0.is_none() && drafts.d.is_none() && !self.is_taken_out(element) => self.add(element, p1, around),
@@ -176,7 +181,9 @@ impl Owner<'_> {
         {
             if let Some(was) = part.was.filter(|was| was != value) {
                 match crate::definition::at_path(&element.file, &keys_only(element)) {
-                    Some((shape @ (Shape::Record(_) | Shape::Named(_)), ..)) => self.node(element, shape, Drafts { d: Some(&was), p0: Some(&was), p1: Some(value) }),
+                    Some((shape @ (Shape::Record(_) | Shape::Named(_)), ..)) => {
+                        self.node(element, shape, Drafts { d: Some(&was), p0: Some(&was), p1: Some(value) })
+                    }
                     _ => self.editor.set(element, value.clone(), Fact::Draft, because),
                 }
             }
@@ -212,7 +219,10 @@ impl Owner<'_> {
                 return true;
             }
             let by_field = root.at_path(&["field".into(), Seg::from(field), "hidden".into()]).and_then(Node::as_bool) == Some(true);
-            by_field || root.get("access").is_some_and(|a| a.entries().iter().any(|role| role.node.get("hide").is_some_and(|h| h.strings().iter().any(|f| f == field))))
+            by_field
+                || root.get("access").is_some_and(|a| {
+                    a.entries().iter().any(|role| role.node.get("hide").is_some_and(|h| h.strings().iter().any(|f| f == field)))
+                })
         };
         sql::parse_template(template).fields().any(|(field, ..)| hidden(field))
     }
@@ -321,12 +331,21 @@ pub(super) fn default_of(element: &Element, shape: Shape) -> Option<Node> {
     match shape {
         Shape::Bool => Some(Node::from(false)),
         Shape::Set(_) | Shape::Records { .. } => Some(Node::new(Value::List(Vec::new()))),
-        Shape::Text if element.key_at(0) == Some("field") && element.last() == "label" => element.key_at(1).map(|f| Node::text(field_label(f))),
+        Shape::Text if element.key_at(0) == Some("field") && element.last() == "label" => {
+            element.key_at(1).map(|f| Node::text(field_label(f)))
+        }
         Shape::Word(_) if element.key_at(0) == Some("page") => element.key_at(1).map(Node::text),
         _ => None,
     }
 }
 
 fn keys_only(element: &Element) -> Vec<Seg> {
-    element.steps.iter().map(|s| match s { super::Step::Key(key) => Seg::Key(key.clone()), super::Step::Member(_) => Seg::Index(0) }).collect()
+    element
+        .steps
+        .iter()
+        .map(|s| match s {
+            super::Step::Key(key) => Seg::Key(key.clone()),
+            super::Step::Member(_) => Seg::Index(0),
+        })
+        .collect()
 }

@@ -51,9 +51,17 @@ pub(super) fn about_rename(rename: &Rename) -> Question {
     choices.push(("separate".to_owned(), format!("not a rename: the {what} is set aside until `{}` returns", name::shown(&old))));
     let text = match (&rename.to, &rename.evidence) {
         (Some(to), evidence @ Evidence::Likely { reasons, .. }) => {
-            format!("`{}` is gone and `{}` is new: {} a rename ({})", name::shown(&old), name::shown(to), evidence.words(), reasons.join(", "))
+            format!(
+                "`{}` is gone and `{}` is new: {} a rename ({})",
+                name::shown(&old),
+                name::shown(to),
+                evidence.words(),
+                reasons.join(", ")
+            )
         }
-        (Some(to), Evidence::Certain { reasons }) => format!("`{}` was renamed to `{}` ({})", name::shown(&old), name::shown(to), reasons.join(", ")),
+        (Some(to), Evidence::Certain { reasons }) => {
+            format!("`{}` was renamed to `{}` ({})", name::shown(&old), name::shown(to), reasons.join(", "))
+        }
         (None, _) => format!("`{}` is gone; several new names could be it", name::shown(&old)),
     };
     Question::new(rename.question(), text, choices, "separate")
@@ -71,12 +79,18 @@ pub(super) fn about_table(table: &str) -> Question {
 
 /// Where does a new field go on pages laid out by hand?
 pub(super) fn about_field(table: &str, column: &str, pages: &[String], cannot_save_without: &[String]) -> Question {
-    let safe = if cannot_save_without.is_empty() { "leave it off every page".to_owned() } else { format!("leave it off, except on {}, which couldn't save without it", cannot_save_without.join(", ")) };
-    let choices = vec![
-        ("append".to_owned(), format!("place it where the generator would, on {}", pages.join(", "))),
-        ("leave-out".to_owned(), safe),
-    ];
-    let text = format!("`{}` is new, and {} laid out by hand", name::shown(&name::dotted(table, column)), if pages.len() == 1 { format!("the page {} is", pages.join("")) } else { format!("the pages {} are", pages.join(", ")) });
+    let safe = if cannot_save_without.is_empty() {
+        "leave it off every page".to_owned()
+    } else {
+        format!("leave it off, except on {}, which couldn't save without it", cannot_save_without.join(", "))
+    };
+    let choices =
+        vec![("append".to_owned(), format!("place it where the generator would, on {}", pages.join(", "))), ("leave-out".to_owned(), safe)];
+    let text = format!(
+        "`{}` is new, and {} laid out by hand",
+        name::shown(&name::dotted(table, column)),
+        if pages.len() == 1 { format!("the page {} is", pages.join("")) } else { format!("the pages {} are", pages.join(", ")) }
+    );
     Question::new(format!("new-field/{}", name::dotted(table, column)), text, choices, "leave-out")
 }
 
@@ -90,7 +104,10 @@ pub(super) struct Limit {
 
 /// Does a limit follow the database?
 pub(super) fn about_limit(limit: &Limit, question: String) -> Question {
-    let value = |node: &Option<Node>| node.as_ref().map_or_else(|| "none".to_owned(), |n| n.as_int().map_or_else(|| n.as_bool().unwrap_or(false).to_string(), |i| i.to_string()));
+    let value = |node: &Option<Node>| {
+        node.as_ref()
+            .map_or_else(|| "none".to_owned(), |n| n.as_int().map_or_else(|| n.as_bool().unwrap_or(false).to_string(), |i| i.to_string()))
+    };
     let (yours, database) = (value(&limit.yours), value(&limit.database));
     let choices = vec![
         ("database".to_owned(), format!("take {database}; yours ({yours}) comes back when the database accepts it again")),

@@ -77,7 +77,12 @@ fn pieces(file: &FileKey, path: &[Seg], text: &str, references: &[Reference], be
 }
 
 /// Uses the spelling a name had before, where it is known, and remembers one that the way back would lose.
-fn respell(element: &Element, text: &str, mut pieces: Vec<(Range<usize>, String)>, respelled: &mut Vec<Respelled>) -> Vec<(Range<usize>, String)> {
+fn respell(
+    element: &Element,
+    text: &str,
+    mut pieces: Vec<(Range<usize>, String)>,
+    respelled: &mut Vec<Respelled>,
+) -> Vec<(Range<usize>, String)> {
     let known = respelled.iter().position(|r| r.element == *element);
     let mut tokens = known.and_then(|at| respelled.get(at)).map(|r| r.tokens.clone()).unwrap_or_default();
     let mut fresh: Vec<(String, String)> = Vec::new();
@@ -128,7 +133,15 @@ fn because(renames: &RenameMap) -> String {
 }
 
 /// Brings memory to the present names and carries the composed renames since it left through a part that came back.
-pub(super) fn rekey_returned(editor: &mut Editor, element: &Element, since: usize, memory: &Memory, extra: &RenameMap, schema: &Schema, respelled: &mut Vec<Respelled>) {
+pub(super) fn rekey_returned(
+    editor: &mut Editor,
+    element: &Element,
+    since: usize,
+    memory: &Memory,
+    extra: &RenameMap,
+    schema: &Schema,
+    respelled: &mut Vec<Respelled>,
+) {
     let renames = memory.renames_since(since).then(extra);
     if renames.is_empty() {
         return;

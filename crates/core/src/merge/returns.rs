@@ -1,10 +1,10 @@
 //! Step 3: what was set aside goes back when what it hung on returns.
 
 use super::edit::Editor;
+use super::element::{member_key, place};
 use super::loss::references_of;
 use super::memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
 use super::rekey::rekey_returned;
-use super::element::{member_key, place};
 use crate::definition::{FileKey, Index, Node, Referent, Tree, Value};
 use crate::name;
 use crate::rename::RenameMap;
@@ -95,7 +95,9 @@ fn add_elements(drafted: &mut Tree, with: &Tree, things: &[Thing]) {
             }
             (FileKey::Entity(entity), Some(root)) => {
                 let Some(known) = index.entities.get(entity) else { continue };
-                let returns = |field: &str| known.fields.get(field).is_some_and(|(columns, _)| columns.iter().any(|c| is(Thing::column(&known.table, c))));
+                let returns = |field: &str| {
+                    known.fields.get(field).is_some_and(|(columns, _)| columns.iter().any(|c| is(Thing::column(&known.table, c))))
+                };
                 for field in node.get("field").map(Node::entries).unwrap_or_default().iter().filter(|f| returns(&f.key)) {
                     if let Some(fields) = root.at_path_mut(&["field".into()]) {
                         fields.set(&field.key, field.node.clone());
@@ -125,7 +127,11 @@ fn add_members(node: &mut Node, with: &Node, returns: &dyn Fn(&str) -> bool) {
                         });
                         add_members(&mut own, &entry.node, returns);
                         if !own.items().is_empty() {
-                            entries.push(crate::definition::Entry { key: entry.key.clone(), at: crate::definition::At::default(), node: own });
+                            entries.push(crate::definition::Entry {
+                                key: entry.key.clone(),
+                                at: crate::definition::At::default(),
+                                node: own,
+                            });
                         }
                     }
                 }
@@ -206,7 +212,14 @@ fn add_column(table: &mut Table, shape: &Table, column: &str) {
 
 /// Puts back every part whose facts hold and whose place holds what the merge left. `schema` is the accepted
 /// one with what returns; returns the parts that went back.
-pub(super) fn put_back(editor: &mut Editor, memory: &Memory, returning: &Returning, schema: &Schema, changed: &Schema, respelled: &mut Vec<Respelled>) -> Vec<Part> {
+pub(super) fn put_back(
+    editor: &mut Editor,
+    memory: &Memory,
+    returning: &Returning,
+    schema: &Schema,
+    changed: &Schema,
+    respelled: &mut Vec<Respelled>,
+) -> Vec<Part> {
     let mut done = Vec::new();
     loop {
         let waiting: Vec<Part> = editor.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_))).cloned().collect();
@@ -248,9 +261,17 @@ fn stands(editor: &Editor, part: &Part, memory: &Memory, returning: &Returning, 
         _ => None,
     };
     references_of(&part.element, was, &index, &then).into_iter().all(|reference| match reference.to {
-        Referent::Table(table) => part.left != Left::Absent || part.element.steps.is_empty() || changed.table(renames.table(&table)).is_some(),
-        Referent::Column { table, column } => part.element.steps.is_empty() || changed.table(renames.table(&table)).is_none_or(|t| t.reads(renames.column(&table, &column))),
-        Referent::Field { entity, field } => part.element.steps.is_empty() || own_field == Some(field.as_str()) || index.entities.get(&entity).is_some_and(|e| e.fields.contains_key(&field)),
+        Referent::Table(table) => {
+            part.left != Left::Absent || part.element.steps.is_empty() || changed.table(renames.table(&table)).is_some()
+        }
+        Referent::Column { table, column } => {
+            part.element.steps.is_empty() || changed.table(renames.table(&table)).is_none_or(|t| t.reads(renames.column(&table, &column)))
+        }
+        Referent::Field { entity, field } => {
+            part.element.steps.is_empty()
+                || own_field == Some(field.as_str())
+                || index.entities.get(&entity).is_some_and(|e| e.fields.contains_key(&field))
+        }
         Referent::Entity(entity) => part.element.steps.is_empty() || index.entities.contains_key(&entity),
         Referent::Page { .. } | Referent::Doubtful => true,
     })

@@ -101,7 +101,13 @@ impl Outcome {
 /// What is known of renames beyond the two schemas.
 pub(crate) fn known(input: &Input<'_>) -> Known {
     let returning = input.memory.gone.iter().map(|g| (g.thing.table.clone(), g.thing.column.clone())).collect();
-    Known { policy: input.renames, former: input.memory.former_names(input.accepted), answers: input.answers.clone(), returning, certain: Vec::new() }
+    Known {
+        policy: input.renames,
+        former: input.memory.former_names(input.accepted),
+        answers: input.answers.clone(),
+        returning,
+        certain: Vec::new(),
+    }
 }
 
 /// Merges a change of the database into the definition.
@@ -167,7 +173,17 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let p0 = returning.drafted(&carried, &|schema| strip(draft(schema, &plan).tree, schema, &things, &memory));
     let mut p1 = draft(&with_kept_references(&ordered, &accepted, &yours.tree, &inserted), &plan).tree;
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
-    let placement = Placement::of(LayoutInput { yours: &yours.tree, d: &stored.tree, p1: &p1, accepted: &accepted, changed: &effective, answers: input.answers, policy: input.new_fields, hidden, restricted: &access::restricted(&yours) });
+    let placement = Placement::of(LayoutInput {
+        yours: &yours.tree,
+        d: &stored.tree,
+        p1: &p1,
+        accepted: &accepted,
+        changed: &effective,
+        answers: input.answers,
+        policy: input.new_fields,
+        hidden,
+        restricted: &access::restricted(&yours),
+    });
     let d = stored.tree.clone();
     let mut marks = input.stored.marks.clone();
     let (mut kept, mut limits) = (Vec::new(), Vec::new());
@@ -194,7 +210,12 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     access::narrow(&mut yours, &placement.new_fields, &returning.gone, &mut inserted);
 
     let first_new = memory.next;
-    let set_aside: Vec<Part> = yours.parts.iter().filter(|p| p.id >= first_new && matches!(p.fact, Fact::Needs(_) | Fact::Container | Fact::Limit)).cloned().collect();
+    let set_aside: Vec<Part> = yours
+        .parts
+        .iter()
+        .filter(|p| p.id >= first_new && matches!(p.fact, Fact::Needs(_) | Fact::Container | Fact::Limit))
+        .cloned()
+        .collect();
     remember(&mut memory, &accepted, &things, &restricted, &effective, &yours, &stored);
     memory.respelled = respelled.into_iter().filter(|r| yours.get(&r.element).is_some()).collect();
     let aside = |e: &Element| yours.parts.iter().any(|p| p.left == Left::Absent && e.is_within(&p.element));
@@ -218,7 +239,21 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let unasked = input.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
     let new_stored = Stored { tree: stored.tree, marks, start_role: input.stored.start_role.clone(), later: tables.later };
     let follow_ups = impact::check(&yours.tree, &new_accepted).into_iter().filter(|f| f.severity == Severity::Break).collect();
-    Outcome { comparison, edits: yours.edits, tree: yours.tree, stored: new_stored, memory, accepted: new_accepted, questions, kept, set_aside, restored, follow_ups, exclude: tables.exclude, unasked }
+    Outcome {
+        comparison,
+        edits: yours.edits,
+        tree: yours.tree,
+        stored: new_stored,
+        memory,
+        accepted: new_accepted,
+        questions,
+        kept,
+        set_aside,
+        restored,
+        follow_ups,
+        exclude: tables.exclude,
+        unasked,
+    }
 }
 
 /// New tables and what was said about them.
@@ -236,7 +271,10 @@ impl NewTables {
         let mut tables = NewTables::default();
         let returns = |table: &str| {
             let thing = Thing::table(table);
-            memory.gone.iter().any(|g| g.thing.column.is_none() && (g.thing.same(&thing) || memory.renames.iter().rev().any(|r| name::same(r.inverse().table(&g.thing.table), table))))
+            memory.gone.iter().any(|g| {
+                g.thing.column.is_none()
+                    && (g.thing.same(&thing) || memory.renames.iter().rev().any(|r| name::same(r.inverse().table(&g.thing.table), table)))
+            })
         };
         let open: Vec<&String> = comparison.renames.iter().filter(|r| r.column.is_none() && !r.taken).flat_map(|r| &r.candidates).collect();
         for table in &input.changed.tables {
@@ -312,7 +350,9 @@ fn lost_things(accepted: &Schema, changed: &Schema) -> Vec<Thing> {
     for table in &accepted.tables {
         match changed.table(&table.name) {
             None => things.push(Thing::table(&table.name)),
-            Some(now) => things.extend(table.columns.iter().filter(|c| now.column(&c.name).is_none()).map(|c| Thing::column(&table.name, &c.name))),
+            Some(now) => {
+                things.extend(table.columns.iter().filter(|c| now.column(&c.name).is_none()).map(|c| Thing::column(&table.name, &c.name)))
+            }
         }
     }
     things
@@ -326,14 +366,18 @@ fn with_kept_references(changed: &Schema, accepted: &Schema, yours: &Tree, inser
     for before in &accepted.tables {
         let Some(now) = changed.table(&before.name) else { continue };
         for key in &before.foreign_keys {
-            let there = key.columns.iter().all(|c| now.column(c).is_some()) && !now.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(&key.columns, c)));
+            let there = key.columns.iter().all(|c| now.column(c).is_some())
+                && !now.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(&key.columns, c)));
             if !there || !changed.table(&key.table).is_some_and(|target| key.fits(target)) {
                 continue;
             }
             let stays = index.of_table(&before.name).any(|(entity, known)| {
                 known.fields.iter().any(|(field, (columns, target))| {
                     let lookup = Element::file(FileKey::Entity(entity.to_owned())).key("field").key(field).key("lookup");
-                    target.is_some() && columns.len() == key.columns.len() && columns.iter().all(|c| name::contains(&key.columns, c)) && !inserted.contains(&lookup)
+                    target.is_some()
+                        && columns.len() == key.columns.len()
+                        && columns.iter().all(|c| name::contains(&key.columns, c))
+                        && !inserted.contains(&lookup)
                 })
             });
             if let Some(table) = schema.tables.iter_mut().find(|t| t.name == now.name).filter(|_| stays) {
@@ -370,16 +414,21 @@ fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &Renam
     for rename in &comparison.renames {
         let Some(old) = &rename.column else { continue };
         for (entity, known) in yours.of_table(&rename.table) {
-            let is_hidden = |field: &str| input.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("hidden")?.as_bool()) == Some(true);
+            let is_hidden =
+                |field: &str| input.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("hidden")?.as_bool()) == Some(true);
             if !known.fields.iter().any(|(field, (columns, _))| name::contains(columns, old) && is_hidden(field)) {
                 continue;
             }
-            let Some(fields) = p1.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()])) else { continue };
+            let Some(fields) = p1.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()]))
+            else {
+                continue;
+            };
             let Value::Table(entries) = &mut fields.value else { continue };
             let table = taken.table(&rename.table);
             for entry in entries.iter_mut() {
                 let column = entry.node.get("column").and_then(Node::as_text).map(name::read);
-                let offered = column.as_ref().is_some_and(|c| name::contains(&rename.candidates, c) && input.accepted.column(table, c).is_none());
+                let offered =
+                    column.as_ref().is_some_and(|c| name::contains(&rename.candidates, c) && input.accepted.column(table, c).is_none());
                 if offered && rename.to.as_deref().is_none_or(|to| !rename.taken || !column.as_deref().is_some_and(|c| name::same(c, to))) {
                     entry.node.set("hidden", true.into());
                     hidden.insert((entity.to_owned(), entry.key.clone()));
@@ -391,7 +440,15 @@ fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &Renam
 }
 
 /// Brings the memory up to date: new facts in, facts that hold again out.
-fn remember(memory: &mut Memory, accepted: &Schema, things: &[Thing], restricted: &[(String, String)], effective: &Schema, yours: &Editor, stored: &Editor) {
+fn remember(
+    memory: &mut Memory,
+    accepted: &Schema,
+    things: &[Thing],
+    restricted: &[(String, String)],
+    effective: &Schema,
+    yours: &Editor,
+    stored: &Editor,
+) {
     memory.gone.retain(|g| !g.thing.is_in(effective));
     let left = memory.gone.iter().map(|g| g.left).max().unwrap_or(0) + 1;
     for thing in things {
@@ -401,7 +458,10 @@ fn remember(memory: &mut Memory, accepted: &Schema, things: &[Thing], restricted
     }
     memory.next = yours.next.max(stored.next);
     // A value that a person has changed since no longer waits for the draft or a limit.
-    let alive = |editor: &Editor, part: &Part| matches!(part.fact, Fact::Needs(_) | Fact::Container) || editor.replaced(&part.element).or(editor.removed(&part.element)).is_some_and(|p| p.id == part.id);
+    let alive = |editor: &Editor, part: &Part| {
+        matches!(part.fact, Fact::Needs(_) | Fact::Container)
+            || editor.replaced(&part.element).or(editor.removed(&part.element)).is_some_and(|p| p.id == part.id)
+    };
     memory.parts = yours.parts.iter().filter(|p| alive(yours, p)).cloned().collect();
     memory.draft_parts = stored.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_) | Fact::Container)).cloned().collect();
 }

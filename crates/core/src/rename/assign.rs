@@ -55,19 +55,28 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
 }
 
 fn table_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<Rename> {
-    let lost: Vec<&Table> = accepted.tables.iter().filter(|t| changed.table(&t.name).is_none() || is_certain_source(known, &t.name, None)).collect();
-    let new: Vec<&Table> = changed.tables.iter().filter(|t| accepted.table(&t.name).is_none() || is_certain_target(known, None, &t.name)).collect();
+    let lost: Vec<&Table> =
+        accepted.tables.iter().filter(|t| changed.table(&t.name).is_none() || is_certain_source(known, &t.name, None)).collect();
+    let new: Vec<&Table> =
+        changed.tables.iter().filter(|t| accepted.table(&t.name).is_none() || is_certain_target(known, None, &t.name)).collect();
     let scored = |a: &Table, b: &Table| score::tables(a, b);
     let returns = |b: &Table| known.table_returns(&b.name);
     match_pairs(&lost, &new, known, &Subject { name: |t: &Table| t.name.clone(), table: None, scored: &scored, returns: &returns })
 }
 
 fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known) -> Vec<Rename> {
-    let lost: Vec<_> = before.columns.iter().filter(|c| after.column(&c.name).is_none() || is_certain_source(known, old_table, Some(&c.name))).collect();
-    let new: Vec<_> = after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_certain_target(known, Some(old_table), &c.name)).collect();
+    let lost: Vec<_> =
+        before.columns.iter().filter(|c| after.column(&c.name).is_none() || is_certain_source(known, old_table, Some(&c.name))).collect();
+    let new: Vec<_> =
+        after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_certain_target(known, Some(old_table), &c.name)).collect();
     let scored = |a: &crate::schema::Column, b: &crate::schema::Column| score::columns(before, a, after, b);
     let returns = |b: &crate::schema::Column| known.column_returns(&before.name, &b.name);
-    match_pairs(&lost, &new, known, &Subject { name: |c: &crate::schema::Column| c.name.clone(), table: Some(old_table), scored: &scored, returns: &returns })
+    match_pairs(
+        &lost,
+        &new,
+        known,
+        &Subject { name: |c: &crate::schema::Column| c.name.clone(), table: Some(old_table), scored: &scored, returns: &returns },
+    )
 }
 
 /// What is being matched, tables or the columns of one table.
@@ -120,7 +129,13 @@ fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, 
             continue;
         }
         if let Some(to) = answer.and_then(|a| take(&mut free_new, a)) {
-            found.push(subject.rename(old, Some(to.clone()), Evidence::Certain { reasons: vec!["your answer".to_owned()] }, true, vec![to]));
+            found.push(subject.rename(
+                old,
+                Some(to.clone()),
+                Evidence::Certain { reasons: vec!["your answer".to_owned()] },
+                true,
+                vec![to],
+            ));
             continue;
         }
         let sure = subject.certain(known, old).into_iter().find_map(|(to, reason)| Some((take(&mut free_new, &to)?, reason)));
@@ -159,7 +174,8 @@ fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, 
 
 /// Every candidate worth asking about, best first.
 fn offered<T>(old: &T, new: &[&T], subject: &Subject<'_, T>) -> Vec<(Scored, String)> {
-    let mut offered: Vec<(Scored, String)> = new.iter().map(|n| ((subject.scored)(old, n), (subject.name)(n))).filter(|((s, _), _)| *s >= WORTH_ASKING).collect();
+    let mut offered: Vec<(Scored, String)> =
+        new.iter().map(|n| ((subject.scored)(old, n), (subject.name)(n))).filter(|((s, _), _)| *s >= WORTH_ASKING).collect();
     offered.sort_by(|a, b| b.0.0.total_cmp(&a.0.0).then_with(|| a.1.cmp(&b.1)));
     offered
 }
@@ -172,7 +188,12 @@ fn best_assignment<T>(lost: &[&T], new: &[&T], subject: &Subject<'_, T>) -> Vec<
     // Kuhn–Munkres wants at least as many columns as rows; columns beyond `new` stand for "no partner".
     let width = new.len() + lost.len();
     let weights = lost.iter().map(|old| {
-        (0..width).map(|at| new.get(at).map_or(0, |n| Some((subject.scored)(old, n).0).filter(|s| *s >= WORTH_ASKING).map_or(0, |s| (s * 10_000.0) as i64))).collect::<Vec<i64>>()
+        (0..width)
+            .map(|at| {
+                new.get(at)
+                    .map_or(0, |n| Some((subject.scored)(old, n).0).filter(|s| *s >= WORTH_ASKING).map_or(0, |s| (s * 10_000.0) as i64))
+            })
+            .collect::<Vec<i64>>()
     });
     let Ok(weights) = Matrix::from_rows(weights) else { return vec![None; lost.len()] };
     let (_, partners) = kuhn_munkres(&weights);
@@ -197,5 +218,8 @@ fn is_certain_source(known: &Known, table: &str, column: Option<&str>) -> bool {
 
 /// Whether a certain rename points at this name although a thing of that name existed before (a swap or chain).
 fn is_certain_target(known: &Known, table: Option<&str>, to: &str) -> bool {
-    known.certain.iter().any(|(t, c, n)| name::same(n, to) && c.is_some() == table.is_some() && table.is_none_or(|wanted| name::same(wanted, t)))
+    known
+        .certain
+        .iter()
+        .any(|(t, c, n)| name::same(n, to) && c.is_some() == table.is_some() && table.is_none_or(|wanted| name::same(wanted, t)))
 }

@@ -45,7 +45,9 @@ impl RenameMap {
 
     /// Every column rename: old table, old column, new column.
     pub fn column_renames(&self) -> impl Iterator<Item = (&str, &str, &str)> {
-        self.columns.iter().flat_map(|(table, columns)| columns.values().map(move |(from, to)| (table.as_str(), from.as_str(), to.as_str())))
+        self.columns
+            .iter()
+            .flat_map(|(table, columns)| columns.values().map(move |(from, to)| (table.as_str(), from.as_str(), to.as_str())))
     }
 
     /// The map that takes everything back.

@@ -88,7 +88,8 @@ fn named_alike(tables: &[&str], a: &str, b: &str, reasons: &mut Vec<String>) -> 
     };
     let (wa, wb) = (words(a), words(b));
     let edits = strsim::normalized_damerau_levenshtein(&wa.concat(), &wb.concat());
-    let close = |x: &String, y: &String| x == y || (x.len() >= 2 && y.starts_with(x.as_str())) || (y.len() >= 2 && x.starts_with(y.as_str()));
+    let close =
+        |x: &String, y: &String| x == y || (x.len() >= 2 && y.starts_with(x.as_str())) || (y.len() >= 2 && x.starts_with(y.as_str()));
     let shared = wa.iter().filter(|x| wb.iter().any(|y| close(x, y))).count();
     let by_words = shared as f64 / wa.len().max(wb.len()).max(1) as f64;
     let jaro = strsim::jaro_winkler(&wa.concat(), &wb.concat());

@@ -77,7 +77,8 @@ impl Schema {
 
     /// Only the tables that match a pattern of `include` and none of `exclude`; the others stay known by name.
     pub fn restricted<S: AsRef<str>>(mut self, include: &[S], exclude: &[S]) -> Schema {
-        let (inside, out): (Vec<Table>, Vec<Table>) = self.tables.into_iter().partition(|t| name::matches_any(include, &t.name) && !name::matches_any(exclude, &t.name));
+        let (inside, out): (Vec<Table>, Vec<Table>) =
+            self.tables.into_iter().partition(|t| name::matches_any(include, &t.name) && !name::matches_any(exclude, &t.name));
         self.tables = inside;
         self.outside.extend(out.into_iter().map(|t| t.name));
         self.outside.sort();
@@ -122,7 +123,10 @@ impl Schema {
         // INSERT into a parent can't break an immediate one, so those aren't looked at.
         let looks = match operation {
             Operation::Delete | Operation::Insert => true,
-            Operation::Update => table.foreign_keys.iter().any(|k| touched(&k.columns)) || self.references_to(&table.name).any(|(_, k)| touched(k.target_columns(table))),
+            Operation::Update => {
+                table.foreign_keys.iter().any(|k| touched(&k.columns))
+                    || self.references_to(&table.name).any(|(_, k)| touched(k.target_columns(table)))
+            }
         };
         let pointing = self.references_to(&table.name).filter(|(_, key)| operation != Operation::Insert || key.deferred);
         let mut broken = pointing.filter(|(_, key)| looks && !key.fits(table));

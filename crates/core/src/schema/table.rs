@@ -110,9 +110,7 @@ impl Table {
 
     /// The foreign key over exactly these columns, in any order.
     pub fn foreign_key(&self, columns: &[String]) -> Option<&ForeignKey> {
-        self.foreign_keys
-            .iter()
-            .find(|key| key.columns.len() == columns.len() && key.columns.iter().all(|c| name::contains(columns, c)))
+        self.foreign_keys.iter().find(|key| key.columns.len() == columns.len() && key.columns.iter().all(|c| name::contains(columns, c)))
     }
 
     /// Whether these columns (in any order) are the primary key or a unique constraint.
@@ -123,6 +121,8 @@ impl Table {
 
     /// Columns whose value an INSERT has to give: NOT NULL without default or generator.
     pub fn required_columns(&self) -> impl Iterator<Item = &Column> {
-        self.columns.iter().filter(|c| self.kind == TableKind::Table && !c.nullable && c.default.is_none() && c.generated.is_none() && !c.auto)
+        self.columns
+            .iter()
+            .filter(|c| self.kind == TableKind::Table && !c.nullable && c.default.is_none() && c.generated.is_none() && !c.auto)
     }
 }

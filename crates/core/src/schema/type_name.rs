@@ -120,7 +120,13 @@ mod tests {
 
     #[test]
     fn spellings_of_one_type_are_the_same_type() {
-        for (a, b) in [("VARCHAR(80)", "character varying (80)"), ("int", "INTEGER"), ("numeric(10,2)", "DECIMAL( 10 , 2 )"), ("bool", "BOOLEAN"), ("numeric(8)", "decimal(8,0)")] {
+        for (a, b) in [
+            ("VARCHAR(80)", "character varying (80)"),
+            ("int", "INTEGER"),
+            ("numeric(10,2)", "DECIMAL( 10 , 2 )"),
+            ("bool", "BOOLEAN"),
+            ("numeric(8)", "decimal(8,0)"),
+        ] {
             assert_eq!(ColumnType::from_declaration(a, false), ColumnType::from_declaration(b, true), "{a} and {b}");
         }
         for (a, b) in [("VARCHAR(80)", "VARCHAR(40)"), ("int", "text"), ("numeric(10,2)", "numeric(10,3)"), ("point", "polygon")] {

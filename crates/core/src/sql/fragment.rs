@@ -7,7 +7,10 @@
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::Schema;
-use sqlparser::ast::{Expr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, Query, Select, SelectItem, SetExpr, TableFactor, TableWithJoins, Visit, Visitor};
+use sqlparser::ast::{
+    Expr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, Query, Select, SelectItem, SetExpr, TableFactor, TableWithJoins,
+    Visit, Visitor,
+};
 use sqlparser::dialect::SQLiteDialect;
 use sqlparser::parser::Parser;
 use std::ops::{ControlFlow, Range};
@@ -71,10 +74,13 @@ pub fn analyse(text: &str, table: &str, schema: &Schema) -> Analysis {
     });
     let expression = match parsed {
         Ok(expression) => expression,
-        Err(error) => return Analysis { names: Vec::new(), certain: false, error: Some(error.to_string().replace("sql parser error: ", "")) },
+        Err(error) => {
+            return Analysis { names: Vec::new(), certain: false, error: Some(error.to_string().replace("sql parser error: ", "")) };
+        }
     };
     let own = Source { alias: table.to_owned(), table: Some(table.to_owned()), columns: None };
-    let mut resolver = Resolver { text, schema, scopes: vec![vec![own]], ctes: Vec::new(), names: Vec::new(), certain: true, aliases: vec![Vec::new()] };
+    let mut resolver =
+        Resolver { text, schema, scopes: vec![vec![own]], ctes: Vec::new(), names: Vec::new(), certain: true, aliases: vec![Vec::new()] };
     let _ = expression.visit(&mut resolver);
     let mut names = resolver.names;
     names.sort_by_key(|n| n.at.start);
@@ -127,8 +133,7 @@ fn requoted(new: &str, quote: Option<char>) -> String {
 
 /// Whether a name can stand bare in a fragment: plain, and read back as a column by the parser.
 fn is_bare(new: &str) -> bool {
-    name::is_plain(new)
-        && !sqlparser::keywords::ALL_KEYWORDS.contains(&new.to_ascii_uppercase().as_str())
+    name::is_plain(new) && !sqlparser::keywords::ALL_KEYWORDS.contains(&new.to_ascii_uppercase().as_str())
 }
 
 /// Something columns come from: a table, or a subquery in FROM.
@@ -183,7 +188,13 @@ impl Resolver<'_> {
             self.add_source(&item.relation, &mut sources);
             for join in &item.joins {
                 self.add_source(&join.relation, &mut sources);
-                if let JoinOperator::Inner(c) | JoinOperator::Join(c) | JoinOperator::Left(c) | JoinOperator::LeftOuter(c) | JoinOperator::Right(c) | JoinOperator::RightOuter(c) | JoinOperator::FullOuter(c) = &join.join_operator
+                if let JoinOperator::Inner(c)
+                | JoinOperator::Join(c)
+                | JoinOperator::Left(c)
+                | JoinOperator::LeftOuter(c)
+                | JoinOperator::Right(c)
+                | JoinOperator::RightOuter(c)
+                | JoinOperator::FullOuter(c) = &join.join_operator
                     && matches!(c, JoinConstraint::Using(_) | JoinConstraint::Natural)
                 {
                     self.certain = false;
@@ -268,14 +279,17 @@ impl Resolver<'_> {
         };
         let Some(table) = source.table else {
             match source.columns {
-                Some(columns) if !name::contains(&columns, &ident.value) => self.push(ident, Target::Missing { table: None, name: ident.value.clone(), is_table: false }),
+                Some(columns) if !name::contains(&columns, &ident.value) => {
+                    self.push(ident, Target::Missing { table: None, name: ident.value.clone(), is_table: false })
+                }
                 Some(_) => {}
                 None => self.certain = false,
             }
             return;
         };
         let Some(known) = self.schema.table(&table) else { return };
-        let (known_name, reads, column) = (known.name.clone(), known.reads(&ident.value), known.column(&ident.value).map(|c| c.name.clone()));
+        let (known_name, reads, column) =
+            (known.name.clone(), known.reads(&ident.value), known.column(&ident.value).map(|c| c.name.clone()));
         if name::same(&source.alias, &known_name) {
             self.push(qualifier, Target::Table(known_name.clone()));
         }
@@ -359,10 +373,14 @@ fn last_ident(object: &ObjectName) -> Option<&Ident> {
 }
 
 fn projected(select: &Select) -> Vec<String> {
-    select.projection.iter().filter_map(|item| match item {
-        SelectItem::ExprWithAlias { alias, .. } => Some(alias.value.clone()),
-        _ => None,
-    }).collect()
+    select
+        .projection
+        .iter()
+        .filter_map(|item| match item {
+            SelectItem::ExprWithAlias { alias, .. } => Some(alias.value.clone()),
+            _ => None,
+        })
+        .collect()
 }
 
 /// A query's result columns, where each has a name.
@@ -372,12 +390,16 @@ fn result_names(query: &Query) -> Option<Vec<String>> {
         body = left;
     }
     let SetExpr::Select(select) = body else { return None };
-    select.projection.iter().map(|item| match item {
-        SelectItem::ExprWithAlias { alias, .. } => Some(alias.value.clone()),
-        SelectItem::UnnamedExpr(Expr::Identifier(ident)) => Some(ident.value.clone()),
-        SelectItem::UnnamedExpr(Expr::CompoundIdentifier(parts)) => parts.last().map(|i| i.value.clone()),
-        _ => None,
-    }).collect()
+    select
+        .projection
+        .iter()
+        .map(|item| match item {
+            SelectItem::ExprWithAlias { alias, .. } => Some(alias.value.clone()),
+            SelectItem::UnnamedExpr(Expr::Identifier(ident)) => Some(ident.value.clone()),
+            SelectItem::UnnamedExpr(Expr::CompoundIdentifier(parts)) => parts.last().map(|i| i.value.clone()),
+            _ => None,
+        })
+        .collect()
 }
 
 #[cfg(test)]
@@ -388,10 +410,23 @@ mod tests {
     fn schema() -> Schema {
         let table = |name: &str, columns: &[&str]| Table {
             name: name.into(),
-            columns: columns.iter().map(|c| Column { name: (*c).into(), column_type: ColumnType::from_declaration("text", false), nullable: true, default: None, generated: None, auto: false }).collect(),
+            columns: columns
+                .iter()
+                .map(|c| Column {
+                    name: (*c).into(),
+                    column_type: ColumnType::from_declaration("text", false),
+                    nullable: true,
+                    default: None,
+                    generated: None,
+                    auto: false,
+                })
+                .collect(),
             ..Table::default()
         };
-        Schema::new(Engine::Sqlite, vec![table("apiary", &["id", "keeper_id", "name"]), table("hive", &["id", "apiary_id", "tag", "two words"])])
+        Schema::new(
+            Engine::Sqlite,
+            vec![table("apiary", &["id", "keeper_id", "name"]), table("hive", &["id", "apiary_id", "tag", "two words"])],
+        )
     }
 
     fn renamed(text: &str, map: &RenameMap) -> Option<String> {
@@ -410,8 +445,14 @@ mod tests {
         map.rename_column("apiary", "keeper_id", "owner_id");
         for (before, after) in [
             ("tag = 'tag' /* tag */ AND hive.tag<>\"tag\"", "\"hive no\" = 'tag' /* tag */ AND hive.\"hive no\"<>\"hive no\""),
-            ("apiary_id IN (SELECT id FROM apiary WHERE keeper_id = :user_keeper)", "apiary_id IN (SELECT id FROM yard WHERE owner_id = :user_keeper)"),
-            ("EXISTS (SELECT 1 FROM apiary a WHERE a.id = hive.apiary_id AND a.name LIKE `tag`)", "EXISTS (SELECT 1 FROM yard a WHERE a.id = hive.apiary_id AND a.name LIKE `hive no`)"),
+            (
+                "apiary_id IN (SELECT id FROM apiary WHERE keeper_id = :user_keeper)",
+                "apiary_id IN (SELECT id FROM yard WHERE owner_id = :user_keeper)",
+            ),
+            (
+                "EXISTS (SELECT 1 FROM apiary a WHERE a.id = hive.apiary_id AND a.name LIKE `tag`)",
+                "EXISTS (SELECT 1 FROM yard a WHERE a.id = hive.apiary_id AND a.name LIKE `hive no`)",
+            ),
             ("EXISTS (SELECT 1 FROM apiary tag WHERE tag.id = apiary_id)", "EXISTS (SELECT 1 FROM yard tag WHERE tag.id = apiary_id)"),
         ] {
             assert_eq!(renamed(before, &map).as_deref(), Some(after));
@@ -421,9 +462,18 @@ mod tests {
 
     #[test]
     fn what_the_database_would_not_find_is_missing() {
-        for (text, missing) in [("colour = 1", Some("colour")), ("tag = colour OR 1", Some("colour")), ("id IN (SELECT hive_id FROM colony)", Some("colony")), ("[two words] > 1 AND rowid = 2", None), ("apiary.name = 1", Some("apiary.name"))] {
+        for (text, missing) in [
+            ("colour = 1", Some("colour")),
+            ("tag = colour OR 1", Some("colour")),
+            ("id IN (SELECT hive_id FROM colony)", Some("colony")),
+            ("[two words] > 1 AND rowid = 2", None),
+            ("apiary.name = 1", Some("apiary.name")),
+        ] {
             let analysis = analyse(text, "hive", &schema());
-            let found = analysis.missing().next().map(|n| match &n.target { Target::Missing { name, .. } => name.as_str(), _ => "" });
+            let found = analysis.missing().next().map(|n| match &n.target {
+                Target::Missing { name, .. } => name.as_str(),
+                _ => "",
+            });
             assert_eq!(found, missing, "{text}: {analysis:?}");
         }
     }

@@ -94,10 +94,19 @@ mod tests {
     fn fields_are_found_at_their_places() {
         let text = "{{x}} {name} ({ region.name }) {";
         let template = parse(text);
-        let found: Vec<(&str, Option<&str>)> = template.fields().map(|(f, at, of)| {
-            assert_eq!(&text[at], f);
-            (f, of.map(|(n, at)| { assert_eq!(&text[at.clone()], n); n.as_str() }))
-        }).collect();
+        let found: Vec<(&str, Option<&str>)> = template
+            .fields()
+            .map(|(f, at, of)| {
+                assert_eq!(&text[at], f);
+                (
+                    f,
+                    of.map(|(n, at)| {
+                        assert_eq!(&text[at.clone()], n);
+                        n.as_str()
+                    }),
+                )
+            })
+            .collect();
         assert_eq!(found, [("name", None), ("region", Some("name"))]);
         assert_eq!(template.parts.first(), Some(&Part::Text("{x} ".into())));
         assert_eq!(template.parts.last(), Some(&Part::Text(") {".into())));

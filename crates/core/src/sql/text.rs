@@ -34,7 +34,8 @@ pub fn parameters(text: &str) -> Vec<(usize, String)> {
             && colon.token == Token::Colon
             && let Token::Word(name) = &word.token
         {
-            let line_start: usize = text.split_inclusive('\n').take(usize::try_from(colon.span.start.line).unwrap_or(1).saturating_sub(1)).map(str::len).sum();
+            let line_start: usize =
+                text.split_inclusive('\n').take(usize::try_from(colon.span.start.line).unwrap_or(1).saturating_sub(1)).map(str::len).sum();
             let column = usize::try_from(colon.span.start.column).unwrap_or(1).saturating_sub(1);
             let offset = text[line_start..].char_indices().nth(column).map_or(text.len(), |(at, _)| line_start + at);
             found.push((offset, name.value.clone()));
@@ -48,7 +49,8 @@ mod tests {
     #[test]
     fn parameters_are_found_but_not_inside_strings() {
         let text = "a = :user_keeper AND ü = ':x' AND b > :today";
-        let found: Vec<_> = super::parameters(text).into_iter().map(|(at, name)| (text[at..].starts_with(&format!(":{name}")), name)).collect();
+        let found: Vec<_> =
+            super::parameters(text).into_iter().map(|(at, name)| (text[at..].starts_with(&format!(":{name}")), name)).collect();
         assert_eq!(found, [(true, "user_keeper".to_owned()), (true, "today".to_owned())]);
     }
 }

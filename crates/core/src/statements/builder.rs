@@ -84,7 +84,11 @@ impl<'a> Select<'a> {
     pub fn condition(&mut self, text: &Spanned<String>, why: Why) {
         // The line break ends a comment the fragment may end with.
         self.conditions.push(format!("({}\n)", text.value));
-        self.uses.push(Use { need: Need::Condition { table: self.entity.table.value.clone(), text: text.value.clone() }, why, place: text.place.clone() });
+        self.uses.push(Use {
+            need: Need::Condition { table: self.entity.table.value.clone(), text: text.value.clone() },
+            why,
+            place: text.place.clone(),
+        });
     }
 
     /// A column, qualified.
@@ -118,7 +122,14 @@ impl<'a> Select<'a> {
     }
 
     /// A template's text over the columns of `entity` under `alias`.
-    pub fn template(&mut self, template: &Spanned<String>, entity: &'a Entity, alias: &str, why: &dyn Fn(String) -> Why, chain: &[&str]) -> String {
+    pub fn template(
+        &mut self,
+        template: &Spanned<String>,
+        entity: &'a Entity,
+        alias: &str,
+        why: &dyn Fn(String) -> Why,
+        chain: &[&str],
+    ) -> String {
         let mut parts = Vec::new();
         for part in sql::parse_template(&template.value).parts {
             match part {
@@ -140,7 +151,8 @@ impl<'a> Select<'a> {
 
     /// The readable text of a field of the entity under `alias`.
     fn text_of(&mut self, field: &'a Field, entity: &'a Entity, alias: &str, place: &Place, why: &Why, chain: &[&str]) -> Option<String> {
-        let own: Vec<String> = field.columns.iter().map(|c| self.column(alias, &entity.table.value, &c.value, why.clone(), place)).collect();
+        let own: Vec<String> =
+            field.columns.iter().map(|c| self.column(alias, &entity.table.value, &c.value, why.clone(), place)).collect();
         let first = own.first().cloned();
         match &field.lookup {
             Some(lookup) if chain.len() < DEPTH => self.lookup_text(lookup, &field.name, &own, Some((why, place)), chain).or(first),
@@ -150,8 +162,18 @@ impl<'a> Select<'a> {
 
     /// The readable text of a field of the entity that a lookup points at.
     #[allow(clippy::too_many_arguments, reason = "one step of a recursion whose state these are")]
-    fn text_through(&mut self, field: &'a Field, inner: &str, entity: &'a Entity, alias: &str, place: &Place, why: &Why, chain: &[&str]) -> Option<String> {
-        let own: Vec<String> = field.columns.iter().map(|c| self.column(alias, &entity.table.value, &c.value, why.clone(), place)).collect();
+    fn text_through(
+        &mut self,
+        field: &'a Field,
+        inner: &str,
+        entity: &'a Entity,
+        alias: &str,
+        place: &Place,
+        why: &Why,
+        chain: &[&str],
+    ) -> Option<String> {
+        let own: Vec<String> =
+            field.columns.iter().map(|c| self.column(alias, &entity.table.value, &c.value, why.clone(), place)).collect();
         let lookup = field.lookup.as_ref()?;
         let target = self.model.entities.get(&lookup.entity.value)?;
         let joined = self.join(lookup, target, &own, why.clone(), why.clone(), place);
@@ -161,7 +183,14 @@ impl<'a> Select<'a> {
 
     /// The shown text of a lookup whose own columns are given. `around` is the template it is part of, if any:
     /// then what is missing is that template's trouble.
-    fn lookup_text(&mut self, lookup: &'a Lookup, field: &str, own: &[String], around: Option<(&Why, &Place)>, chain: &[&str]) -> Option<String> {
+    fn lookup_text(
+        &mut self,
+        lookup: &'a Lookup,
+        field: &str,
+        own: &[String],
+        around: Option<(&Why, &Place)>,
+        chain: &[&str],
+    ) -> Option<String> {
         let target = self.model.entities.get(&lookup.entity.value).filter(|t| !chain.contains(&t.name.as_str()))?;
         let (target_why, value_why, place) = match around {
             Some((why, place)) => (why.clone(), why.clone(), place),
@@ -184,7 +213,8 @@ impl<'a> Select<'a> {
         self.uses.push(Use { need: Need::Table(table.clone()), why: target_why, place: place.clone() });
         let mut pairs: Vec<String> = Vec::new();
         for (own, value) in own.iter().zip(value) {
-            let column = self.column(&alias, &table, &value.value, value_why.clone(), if lookup.value.is_empty() { place } else { &value.place });
+            let column =
+                self.column(&alias, &table, &value.value, value_why.clone(), if lookup.value.is_empty() { place } else { &value.place });
             pairs.push(format!("{column} = {own}"));
         }
         let condition = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };

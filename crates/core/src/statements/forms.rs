@@ -76,15 +76,30 @@ pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Stateme
 }
 
 /// A write with its needs: the table, the columns it sets, and that the database takes it.
-fn write(builder: &Builder<'_>, purpose: Purpose, operation: Operation, sql: String, columns: Vec<String>, mut uses: Vec<Use>) -> Statement {
+fn write(
+    builder: &Builder<'_>,
+    purpose: Purpose,
+    operation: Operation,
+    sql: String,
+    columns: Vec<String>,
+    mut uses: Vec<Use>,
+) -> Statement {
     let entity = builder.entity;
     uses.insert(0, Use { need: Need::Table(entity.table.value.clone()), why: Why::Entity, place: entity.table.place.clone() });
     if operation != Operation::Insert {
         for key in &entity.key {
-            uses.push(Use { need: Need::Column { table: entity.table.value.clone(), column: key.value.clone() }, why: Why::Key, place: key.place.clone() });
+            uses.push(Use {
+                need: Need::Column { table: entity.table.value.clone(), column: key.value.clone() },
+                why: Why::Key,
+                place: key.place.clone(),
+            });
         }
     }
-    uses.push(Use { need: Need::Write { table: entity.table.value.clone(), operation, columns }, why: Why::Save, place: builder.page.place.clone() });
+    uses.push(Use {
+        need: Need::Write { table: entity.table.value.clone(), operation, columns },
+        why: Why::Save,
+        place: builder.page.place.clone(),
+    });
     builder.statement(purpose, sql, uses)
 }
 
@@ -97,7 +112,11 @@ fn written(builder: &Builder<'_>) -> (Vec<String>, Vec<Use>) {
             continue;
         }
         for column in &field.columns {
-            uses.push(Use { need: Need::Column { table: table.clone(), column: column.value.clone() }, why: Why::Field { field: field.name.clone(), spot: Spot::Shown }, place: name.place.clone() });
+            uses.push(Use {
+                need: Need::Column { table: table.clone(), column: column.value.clone() },
+                why: Why::Field { field: field.name.clone(), spot: Spot::Shown },
+                place: name.place.clone(),
+            });
             if seen.insert(fold(&column.value)) {
                 columns.push(column.value.clone());
             }
@@ -138,6 +157,7 @@ pub(super) fn delete(builder: &Builder<'_>) -> Statement {
 }
 
 fn by_key(builder: &Builder<'_>) -> String {
-    let keys: Vec<String> = builder.entity.key.iter().enumerate().map(|(at, key)| format!("{} = :key_{}", quoted(&key.value), at + 1)).collect();
+    let keys: Vec<String> =
+        builder.entity.key.iter().enumerate().map(|(at, key)| format!("{} = :key_{}", quoted(&key.value), at + 1)).collect();
     format!(" WHERE {}", keys.join(" AND "))
 }

@@ -20,7 +20,11 @@ pub fn impact(report: &Report) -> String {
     let mut out = format!("{}, by {}.\n", counts(totals), plural(report.changes.len(), "change", "changes"));
     out.push_str(&listed(report, findings));
     let open = report.questions.iter().filter(|q| q.is_open()).count();
-    let next = if open > 0 { format!("ysomorph decide   ({} to answer)", plural(open, "question", "questions")) } else { "ysomorph merge   (shows what it would write)".to_owned() };
+    let next = if open > 0 {
+        format!("ysomorph decide   ({} to answer)", plural(open, "question", "questions"))
+    } else {
+        "ysomorph merge   (shows what it would write)".to_owned()
+    };
     out.push_str(&format!("\n{}\n", hint(next)));
     out
 }
@@ -90,7 +94,9 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
         let position = format!("        {}:{}:{}", shown(&at.file), at.line, at.column);
         out.push_str(&format!("{}\n", edges(&position, finding.rule)));
         let own_text = finding.rule.starts_with("definition/") || finding.rule.contains("condition") || finding.rule.contains("filter");
-        if let Some(quoted) = report.texts.get(&at.file).filter(|_| own_text).and_then(|text| quote(text, at.line, at.column, culprit(finding))) {
+        if let Some(quoted) =
+            report.texts.get(&at.file).filter(|_| own_text).and_then(|text| quote(text, at.line, at.column, culprit(finding)))
+        {
             out.push_str(&quoted);
         }
     }
@@ -102,7 +108,11 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
         Remedy::None => "",
     };
     let cause = finding.cause.and_then(|at| report.changes.get(at)).map(phrase);
-    let parts: Vec<String> = [cause.map(|c| format!("because {c}")), Some(then.to_owned()), Some(shown(&finding.help))].into_iter().flatten().filter(|t| !t.is_empty()).collect();
+    let parts: Vec<String> = [cause.map(|c| format!("because {c}")), Some(then.to_owned()), Some(shown(&finding.help))]
+        .into_iter()
+        .flatten()
+        .filter(|t| !t.is_empty())
+        .collect();
     if !parts.is_empty() {
         out.push_str(&format!("        {}\n", dim(wrapped(&parts.join("; "), 8, 8))));
     }

@@ -1,7 +1,7 @@
 //! What a merge would write, or wrote: the diff, what is kept, set aside, put back and left to do.
 
 use super::findings::listed;
-use super::style::{bad, bold, dim, good, hint, plural, warm, wrapped, WIDTH};
+use super::style::{WIDTH, bad, bold, dim, good, hint, plural, warm, wrapped};
 use crate::{FileDiff, PartReport, Report};
 use similar::TextDiff;
 use ysomorph_core::name::shown;
@@ -51,7 +51,11 @@ pub fn merge(report: &Report) -> String {
     if !open.is_empty() {
         out.push_str(&format!("\n{}\n", bold("Open questions")));
         for question in &open {
-            out.push_str(&format!("  {}  {}\n", shown(&question.name), dim(format!("{}; safe: {}", question.choices.join(" | "), question.safe))));
+            out.push_str(&format!(
+                "  {}  {}\n",
+                shown(&question.name),
+                dim(format!("{}; safe: {}", question.choices.join(" | "), question.safe))
+            ));
         }
     }
     let next = match (written, open.is_empty()) {
@@ -71,7 +75,8 @@ fn shown_file(diff: &FileDiff) -> bool {
 fn unified(diff: &FileDiff) -> String {
     let (before, after) = (diff.before.as_deref().unwrap_or(""), diff.after.as_deref().unwrap_or(""));
     let name = |there: bool| if there { shown(&diff.path) } else { "/dev/null".to_owned() };
-    let mut out = format!("{}\n{}\n", bold(format!("--- {}", name(diff.before.is_some()))), bold(format!("+++ {}", name(diff.after.is_some()))));
+    let mut out =
+        format!("{}\n{}\n", bold(format!("--- {}", name(diff.before.is_some()))), bold(format!("+++ {}", name(diff.after.is_some()))));
     let text = TextDiff::from_lines(before, after);
     for hunk in text.unified_diff().context_radius(2).iter_hunks() {
         out.push_str(&format!("{}\n", dim(hunk.header())));
@@ -102,7 +107,11 @@ fn parts(title: &str, parts: &[PartReport]) -> String {
 /// A path and what is said of it, on the same line where both fit.
 fn entry(path: &str, text: &str) -> String {
     let used = path.chars().count() + 4;
-    if used + text.chars().count() <= WIDTH { format!("  {path}  {}\n", dim(text)) } else { format!("  {path}\n      {}\n", dim(wrapped(text, 6, 6))) }
+    if used + text.chars().count() <= WIDTH {
+        format!("  {path}  {}\n", dim(text))
+    } else {
+        format!("  {path}\n      {}\n", dim(wrapped(text, 6, 6)))
+    }
 }
 
 fn short(value: &serde_json::Value) -> String {

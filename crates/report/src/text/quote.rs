@@ -14,5 +14,12 @@ pub fn quote(text: &str, line: u32, column: u32, length: usize) -> Option<String
     let visible: String = content.chars().skip(skip).take(68).collect();
     let pad = before.chars().skip(skip).collect::<String>().width();
     let (lead, number) = (if skip > 0 { "…" } else { "" }, format!("{line:>5}"));
-    Some(format!("{} {lead}{}\n{} {}{}\n", dim(format!("{number} |")), shown(&visible), dim("      |"), " ".repeat(pad + lead.width()), bad("^".repeat(length.clamp(1, 60)))))
+    Some(format!(
+        "{} {lead}{}\n{} {}{}\n",
+        dim(format!("{number} |")),
+        shown(&visible),
+        dim("      |"),
+        " ".repeat(pad + lead.width()),
+        bad("^".repeat(length.clamp(1, 60)))
+    ))
 }

@@ -97,7 +97,8 @@ pub fn checks(sql: &str) -> Vec<Check> {
     let tokens = tokens(sql);
     let mut found = Vec::new();
     for (at, token) in tokens.iter().enumerate() {
-        if token.depth == 1 && token.is("check")
+        if token.depth == 1
+            && token.is("check")
             && let Some(expression) = inside(sql, &tokens, at + 1)
         {
             let named = at >= 2 && tokens[at - 2].is("constraint");
@@ -137,7 +138,8 @@ pub fn deferred_references(sql: &str) -> Vec<bool> {
     for (at, token) in tokens.iter().enumerate().filter(|(_, t)| t.depth == 1) {
         if token.is("references") {
             found.push(false);
-        } else if token.is("initially") && tokens.get(at + 1).is_some_and(|t| t.is("deferred"))
+        } else if token.is("initially")
+            && tokens.get(at + 1).is_some_and(|t| t.is("deferred"))
             && let Some(last) = found.last_mut()
         {
             *last = true;
@@ -178,7 +180,10 @@ mod tests {
     fn the_stored_statement_tells_what_pragmas_do_not() {
         let sql = "CREATE TABLE t ( -- a, b\n a INT CHECK (a IN (1, 2)), \"b c\" TEXT GENERATED ALWAYS AS (upper('x)' || a)) STORED,\n d INT REFERENCES u (id) DEFERRABLE INITIALLY DEFERRED, e INT REFERENCES u,\n CONSTRAINT \"two\" CHECK (a > d))";
         let checks = checks(sql);
-        assert_eq!(checks.iter().map(|c| (c.name.as_deref(), c.expression.as_str())).collect::<Vec<_>>(), [(None, "a IN (1, 2)"), (Some("two"), "a > d")]);
+        assert_eq!(
+            checks.iter().map(|c| (c.name.as_deref(), c.expression.as_str())).collect::<Vec<_>>(),
+            [(None, "a IN (1, 2)"), (Some("two"), "a > d")]
+        );
         assert_eq!(generated_expression(sql, "b c").as_deref(), Some("upper('x)' || a)"));
         assert_eq!(deferred_references(sql), [true, false]);
         assert_eq!(view_select("CREATE VIEW \"as\" AS\n SELECT 1 AS x"), "SELECT 1 AS x");

@@ -83,7 +83,8 @@ impl Reader<'_> {
         )?;
         let mut rows = statement.query([])?;
         while let Some(row) = rows.next()? {
-            let (name, kind, sql): (String, String, String) = (row.get(0)?, row.get(1)?, row.get::<_, Option<String>>(4)?.unwrap_or_default());
+            let (name, kind, sql): (String, String, String) =
+                (row.get(0)?, row.get(1)?, row.get::<_, Option<String>>(4)?.unwrap_or_default());
             let view = kind == "view";
             let mut table = Table {
                 name: name.clone(),
@@ -104,7 +105,9 @@ impl Reader<'_> {
     }
 
     fn columns(&mut self) -> rusqlite::Result<()> {
-        let tables = format!("SELECT t.name, x.name, x.type, x.\"notnull\", x.dflt_value, x.pk, x.hidden FROM ({OWN_TABLES}) t, pragma_table_xinfo(t.name) x ORDER BY t.name, x.cid");
+        let tables = format!(
+            "SELECT t.name, x.name, x.type, x.\"notnull\", x.dflt_value, x.pk, x.hidden FROM ({OWN_TABLES}) t, pragma_table_xinfo(t.name) x ORDER BY t.name, x.cid"
+        );
         self.read_columns(&tables, [])?;
         let views: Vec<String> = self.tables.values().filter(|t| t.kind == TableKind::View).map(|t| t.name.clone()).collect();
         for view in views {
@@ -134,7 +137,8 @@ impl Reader<'_> {
             let Some(table) = self.tables.get_mut(&table_name) else { continue };
             let declared = declared.strip_suffix(" GENERATED ALWAYS").unwrap_or(&declared).to_owned();
             let sql = self.sql.get(&table_name).map_or("", String::as_str);
-            let generated = (hidden == 2 || hidden == 3).then(|| Generated { expression: ddl::generated_expression(sql, &column).unwrap_or_default(), stored: hidden == 3 });
+            let generated = (hidden == 2 || hidden == 3)
+                .then(|| Generated { expression: ddl::generated_expression(sql, &column).unwrap_or_default(), stored: hidden == 3 });
             if hidden == 1 {
                 continue;
             }
@@ -165,7 +169,9 @@ impl Reader<'_> {
     }
 
     fn foreign_keys(&mut self) -> rusqlite::Result<()> {
-        let sql = format!("SELECT t.name, f.id, f.\"table\", f.\"from\", f.\"to\", f.on_delete, f.on_update FROM ({OWN_TABLES}) t, pragma_foreign_key_list(t.name) f ORDER BY t.name, f.id, f.seq");
+        let sql = format!(
+            "SELECT t.name, f.id, f.\"table\", f.\"from\", f.\"to\", f.on_delete, f.on_update FROM ({OWN_TABLES}) t, pragma_foreign_key_list(t.name) f ORDER BY t.name, f.id, f.seq"
+        );
         let mut statement = self.connection.prepare(&sql)?;
         let mut rows = statement.query([])?;
         let mut keys: BTreeMap<String, BTreeMap<i64, ForeignKey>> = BTreeMap::new();
@@ -200,7 +206,9 @@ impl Reader<'_> {
     }
 
     fn indexes(&mut self) -> rusqlite::Result<()> {
-        let sql = format!("SELECT t.name, i.name, i.partial, c.name FROM ({OWN_TABLES}) t, pragma_index_list(t.name) i, pragma_index_info(i.name) c WHERE i.\"unique\" = 1 AND i.origin <> 'pk' ORDER BY t.name, i.name, c.seqno");
+        let sql = format!(
+            "SELECT t.name, i.name, i.partial, c.name FROM ({OWN_TABLES}) t, pragma_index_list(t.name) i, pragma_index_info(i.name) c WHERE i.\"unique\" = 1 AND i.origin <> 'pk' ORDER BY t.name, i.name, c.seqno"
+        );
         let mut statement = self.connection.prepare(&sql)?;
         let mut rows = statement.query([])?;
         let mut uniques: BTreeMap<(String, String), Option<Unique>> = BTreeMap::new();
@@ -230,7 +238,8 @@ impl Reader<'_> {
     }
 
     fn triggers(&mut self) -> rusqlite::Result<()> {
-        let mut statement = self.connection.prepare("SELECT name, tbl_name, sql FROM sqlite_schema WHERE type = 'trigger' ORDER BY name")?;
+        let mut statement =
+            self.connection.prepare("SELECT name, tbl_name, sql FROM sqlite_schema WHERE type = 'trigger' ORDER BY name")?;
         let mut rows = statement.query([])?;
         while let Some(row) = rows.next()? {
             let (name, table, definition): (String, String, String) = (row.get(0)?, row.get(1)?, row.get(2)?);

@@ -33,7 +33,9 @@ struct Mark {
 
 /// The draft's files on disk.
 pub(super) fn files(root: &Path) -> Vec<String> {
-    let entries = std::fs::read_dir(root.join(FOLDER)).map(|e| e.flatten().filter_map(|e| e.file_name().into_string().ok()).collect::<Vec<_>>()).unwrap_or_default();
+    let entries = std::fs::read_dir(root.join(FOLDER))
+        .map(|e| e.flatten().filter_map(|e| e.file_name().into_string().ok()).collect::<Vec<_>>())
+        .unwrap_or_default();
     let mut names: Vec<String> = entries.into_iter().filter(|n| n.ends_with(".toml")).map(|n| format!("{FOLDER}/{n}")).collect();
     names.sort();
     names
@@ -42,7 +44,9 @@ pub(super) fn files(root: &Path) -> Vec<String> {
 pub(super) fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
     let mut stored = Stored::default();
     for (file, text) in texts {
-        let Some(name) = file.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).and_then(|n| n.strip_suffix(".toml")) else { continue };
+        let Some(name) = file.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).and_then(|n| n.strip_suffix(".toml")) else {
+            continue;
+        };
         let key = if name == "app" { FileKey::App } else { FileKey::Entity(name.to_owned()) };
         stored.tree.files.insert(key, parse(text).map_err(|e| toml_error(file, text, &e))?.node);
     }
@@ -58,7 +62,8 @@ pub(super) fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError
 }
 
 pub(super) fn write(stored: &Stored) -> BTreeMap<String, String> {
-    let mut files: BTreeMap<String, String> = stored.tree.files.iter().map(|(key, node)| (format!("{FOLDER}/{}.toml", key.name()), render_file(node))).collect();
+    let mut files: BTreeMap<String, String> =
+        stored.tree.files.iter().map(|(key, node)| (format!("{FOLDER}/{}.toml", key.name()), render_file(node))).collect();
     let marks = stored.marks.iter().map(|(element, value)| Mark { element: element.encode(), value: value.as_ref().map(render_value) });
     let file = MarksFile { start_role: stored.start_role.clone(), later: stored.later.clone(), mark: marks.collect() };
     files.insert(MARKS.to_owned(), toml_edit::ser::to_string_pretty(&file).unwrap_or_default());

@@ -52,9 +52,16 @@ impl State {
         match texts.get(ACCEPTED) {
             Some(text) => match Schema::from_snapshot(text) {
                 Ok(schema) => state.accepted = schema,
-                Err(error) => errors.push(FileError { file: ACCEPTED.to_owned(), at: None, message: error.to_string(), text: String::new() }),
+                Err(error) => {
+                    errors.push(FileError { file: ACCEPTED.to_owned(), at: None, message: error.to_string(), text: String::new() })
+                }
             },
-            None => errors.push(FileError { file: ACCEPTED.to_owned(), at: None, message: "it is missing: the accepted schema".to_owned(), text: String::new() }),
+            None => errors.push(FileError {
+                file: ACCEPTED.to_owned(),
+                at: None,
+                message: "it is missing: the accepted schema".to_owned(),
+                text: String::new(),
+            }),
         }
         match draft::read(&texts) {
             Ok(stored) => state.stored = stored,

@@ -105,7 +105,12 @@ pub(super) fn read(text: &str) -> Result<(Memory, BTreeMap<FileKey, Bytes>), Fil
     }
     for gone in file.gone {
         let shape = serde_json::from_str(&gone.shape).map_err(|e| broken(format!("the shape of `{}`: {e}", gone.table)))?;
-        memory.gone.push(Gone { thing: Thing { table: gone.table, column: gone.column }, shape, left: gone.left, restricted: gone.restricted });
+        memory.gone.push(Gone {
+            thing: Thing { table: gone.table, column: gone.column },
+            shape,
+            left: gone.left,
+            restricted: gone.restricted,
+        });
     }
     let mut bytes: BTreeMap<FileKey, Bytes> = BTreeMap::new();
     for entry in &file.part {
@@ -139,7 +144,17 @@ fn read_part(entry: &PartEntry) -> Option<Part> {
         "container" => Fact::Container,
         _ => return None,
     };
-    Some(Part { id: entry.id, element, was, left, fact, order: entry.order.clone(), since: entry.since, because: entry.because.clone(), bytes: None })
+    Some(Part {
+        id: entry.id,
+        element,
+        was,
+        left,
+        fact,
+        order: entry.order.clone(),
+        since: entry.since,
+        because: entry.because.clone(),
+        bytes: None,
+    })
 }
 
 /// Writes the file; nothing where nothing is remembered.
@@ -149,7 +164,11 @@ pub(super) fn write(memory: &Memory, bytes: &BTreeMap<FileKey, Bytes>) -> Option
     }
     let renames = memory.renames.iter().map(|map| {
         let tables = map.table_renames().map(|(table, to)| Renamed { table: table.to_owned(), column: None, to: to.to_owned() });
-        let columns = map.column_renames().map(|(table, column, to)| Renamed { table: table.to_owned(), column: Some(column.to_owned()), to: to.to_owned() });
+        let columns = map.column_renames().map(|(table, column, to)| Renamed {
+            table: table.to_owned(),
+            column: Some(column.to_owned()),
+            to: to.to_owned(),
+        });
         tables.chain(columns).collect()
     });
     let gone = memory.gone.iter().map(|g| GoneEntry {
@@ -164,7 +183,11 @@ pub(super) fn write(memory: &Memory, bytes: &BTreeMap<FileKey, Bytes>) -> Option
         inserted: memory.inserted.iter().map(Element::encode).collect(),
         renames: renames.collect(),
         gone: gone.collect(),
-        part: memory.parts.iter().map(|p| write_part(p, bytes.get(&p.element.file).and_then(|b| b.get(&p.id)).cloned().unwrap_or_default())).collect(),
+        part: memory
+            .parts
+            .iter()
+            .map(|p| write_part(p, bytes.get(&p.element.file).and_then(|b| b.get(&p.id)).cloned().unwrap_or_default()))
+            .collect(),
         draft: memory.draft_parts.iter().map(|p| write_part(p, Vec::new())).collect(),
         respelled: memory.respelled.iter().map(|r| RespelledEntry { element: r.element.encode(), tokens: r.tokens.clone() }).collect(),
     };

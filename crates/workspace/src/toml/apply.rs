@@ -166,7 +166,17 @@ impl File<'_> {
             let inner = sequence.inner.clone();
             let mut promoted = ghosts.promoted(&container_name);
             let (unit, Place { first_lead, trailing, rest }) = sequence.remove(index, &mut promoted)?;
-            let piece = Piece::Member { lead: unit.lead, value: unit.value, tail: unit.tail, first_lead, trailing, rest, container: container_name, order, promoted };
+            let piece = Piece::Member {
+                lead: unit.lead,
+                value: unit.value,
+                tail: unit.tail,
+                first_lead,
+                trailing,
+                rest,
+                container: container_name,
+                order,
+                promoted,
+            };
             return Some((self.replaced(&inner, &sequence.render()), vec![piece]));
         }
         let mut cuts: Vec<(Range<usize>, Piece)> = Vec::new();
@@ -185,7 +195,10 @@ impl File<'_> {
                 let header = self.layout.items[..at].iter().rposition(|i| i.header);
                 let names = self.header_names(header);
                 let order = ghosts.lines(&self.layout.lines(header), &names);
-                cuts.push((item.unit.clone(), Piece::Line { text: self.text().get(item.unit.clone())?.to_owned(), order, key: item.key.clone(), header: names }));
+                cuts.push((
+                    item.unit.clone(),
+                    Piece::Line { text: self.text().get(item.unit.clone())?.to_owned(), order, key: item.key.clone(), header: names },
+                ));
             }
         }
         if cuts.is_empty() {
@@ -220,12 +233,18 @@ impl File<'_> {
                 };
                 let inner = sequence.inner.clone();
                 let unit = Unit { lead: lead.clone(), value: value.clone(), tail: tail.clone() };
-                sequence.put_back(index, unit, &Place { first_lead: first_lead.clone(), trailing: *trailing, rest: rest.clone() }, promoted);
+                sequence.put_back(
+                    index,
+                    unit,
+                    &Place { first_lead: first_lead.clone(), trailing: *trailing, rest: rest.clone() },
+                    promoted,
+                );
                 Some(self.replaced(&inner, &sequence.render()))
             }
             Piece::Block { text, order, key } => {
                 let start = self.layout.block(None).end;
-                let root_end = start.checked_sub(1).and_then(|at| self.layout.items.get(at)).map_or(mark_length(self.text()), |i| i.unit.end);
+                let root_end =
+                    start.checked_sub(1).and_then(|at| self.layout.items.get(at)).map_or(mark_length(self.text()), |i| i.unit.end);
                 Some(self.place_unit(&self.layout.blocks(), order, key, text, root_end))
             }
             Piece::Line { text, order, key, header } => {
@@ -273,12 +292,17 @@ impl File<'_> {
             sequence.insert(index, render::line(key, value), promoted);
             return Some(self.replaced(&inner, &sequence.render()));
         }
-        let is_block = container.len() == 1 && matches!(value.value, Value::Table(_)) && matches!(container.first(), Some(Seg::Key(k)) if ["field", "page", "access", "role", "parameter"].contains(&k.as_str()));
+        let is_block = container.len() == 1
+            && matches!(value.value, Value::Table(_))
+            && matches!(container.first(), Some(Seg::Key(k)) if ["field", "page", "access", "role", "parameter"].contains(&k.as_str()));
         if is_block {
             let names = key_names(path);
             let block = render::block(&format!("[{}]", names.join(".")), value).replace('\n', line_break);
             let sibling = after.iter().find_map(|a| self.last_of(&[container, &[Seg::Key(a.clone())]].concat()));
-            let at = sibling.or_else(|| self.last_of(container)).or_else(|| self.layout.items.last().map(|i| i.unit.end)).unwrap_or(self.text().len());
+            let at = sibling
+                .or_else(|| self.last_of(container))
+                .or_else(|| self.layout.items.last().map(|i| i.unit.end))
+                .unwrap_or(self.text().len());
             return Some(self.insert_unit(at, &format!("{line_break}{line_break}{block}")));
         }
         let line = render::line(key, value).replace('\n', line_break);
@@ -304,7 +328,9 @@ impl File<'_> {
                     // Only deeper tables have headers: this one gets its own before them.
                     let names = key_names(container);
                     let first = self.layout.items.iter().find(|i| i.header && i.path.starts_with(container))?;
-                    return Some(self.insert_unit(first.unit.start, &format!("{line_break}{line_break}[{}]{line_break}{line}", names.join("."))));
+                    return Some(
+                        self.insert_unit(first.unit.start, &format!("{line_break}{line_break}[{}]{line_break}{line}", names.join("."))),
+                    );
                 }
             },
         };
@@ -369,12 +395,24 @@ impl Ghosts {
 
     fn blocks(&self, visible: &[Member]) -> Vec<String> {
         let keys: Vec<String> = visible.iter().map(|m| m.key.clone()).collect();
-        interleave(&keys, self.0.iter().filter_map(|p| match p { Piece::Block { key, order, .. } => Some((key.as_str(), order.as_slice())), _ => None }))
+        interleave(
+            &keys,
+            self.0.iter().filter_map(|p| match p {
+                Piece::Block { key, order, .. } => Some((key.as_str(), order.as_slice())),
+                _ => None,
+            }),
+        )
     }
 
     fn lines(&self, visible: &[Member], names: &[String]) -> Vec<String> {
         let keys: Vec<String> = visible.iter().map(|m| m.key.clone()).collect();
-        interleave(&keys, self.0.iter().filter_map(|p| match p { Piece::Line { key, order, header, .. } if header == names => Some((key.as_str(), order.as_slice())), _ => None }))
+        interleave(
+            &keys,
+            self.0.iter().filter_map(|p| match p {
+                Piece::Line { key, order, header, .. } if header == names => Some((key.as_str(), order.as_slice())),
+                _ => None,
+            }),
+        )
     }
 }
 

@@ -91,7 +91,8 @@ impl Layout {
                 Some(Member { key: first.key.clone(), span: first.unit.start..last.unit.end })
             })
             .collect();
-        members.extend(self.free.iter().filter(|f| headers.contains(&f.before)).map(|f| Member { key: f.key.clone(), span: f.span.clone() }));
+        members
+            .extend(self.free.iter().filter(|f| headers.contains(&f.before)).map(|f| Member { key: f.key.clone(), span: f.span.clone() }));
         members.sort_by_key(|m| m.span.start);
         members
     }
@@ -100,8 +101,14 @@ impl Layout {
     pub fn lines(&self, header: Option<usize>) -> Vec<Member> {
         let block = self.block(header);
         let first = header.map_or(block.start, |h| h + 1);
-        let mut members: Vec<Member> = self.items[first..block.end].iter().map(|i| Member { key: i.key.clone(), span: i.unit.clone() }).collect();
-        members.extend(self.free.iter().filter(|f| f.before >= first && f.before < block.end).map(|f| Member { key: f.key.clone(), span: f.span.clone() }));
+        let mut members: Vec<Member> =
+            self.items[first..block.end].iter().map(|i| Member { key: i.key.clone(), span: i.unit.clone() }).collect();
+        members.extend(
+            self.free
+                .iter()
+                .filter(|f| f.before >= first && f.before < block.end)
+                .map(|f| Member { key: f.key.clone(), span: f.span.clone() }),
+        );
         members.sort_by_key(|m| m.span.start);
         members
     }
@@ -173,11 +180,23 @@ fn lead_start(text: &str, previous: usize, line: usize) -> usize {
         at = start;
     }
     let before = &text[previous..at];
-    if before.ends_with("\r\n") { at - 2 } else if before.ends_with('\n') { at - 1 } else { at }
+    if before.ends_with("\r\n") {
+        at - 2
+    } else if before.ends_with('\n') {
+        at - 1
+    } else {
+        at
+    }
 }
 
 fn key_of(text: &str, path: &[Seg], header: bool, start: usize, end: usize) -> String {
-    let names: Vec<&str> = path.iter().filter_map(|seg| match seg { Seg::Key(key) => Some(key.as_str()), Seg::Index(_) => None }).collect();
+    let names: Vec<&str> = path
+        .iter()
+        .filter_map(|seg| match seg {
+            Seg::Key(key) => Some(key.as_str()),
+            Seg::Index(_) => None,
+        })
+        .collect();
     let dotted = names.join(".");
     if !header {
         return dotted;
@@ -199,11 +218,15 @@ mod tests {
         let text = "# top\n\ntable = \"hive\" # t\n# key\nkey = [\"id\",\n  \"x\"]\n\n# ---- fields\n\n# the name\n[field.name]\n\ncolumn = \"name\"\n# loose\n\nlabel.one = 1\n[[menu]]\nlabel = \"A\"\n";
         let parsed = parse(text).unwrap();
         let layout = Layout::of(&parsed);
-        let mut spans: Vec<Range<usize>> = layout.items.iter().map(|i| i.unit.clone()).chain(layout.free.iter().map(|f| f.span.clone())).collect();
+        let mut spans: Vec<Range<usize>> =
+            layout.items.iter().map(|i| i.unit.clone()).chain(layout.free.iter().map(|f| f.span.clone())).collect();
         spans.sort_by_key(|s| s.start);
         let joined: String = spans.iter().map(|s| &text[s.clone()]).collect();
         assert_eq!(joined + "\n", text, "{layout:?}");
         assert_eq!(layout.free.iter().map(|f| f.key.as_str()).collect::<Vec<_>>(), ["## top", "## ---- fields", "## loose"]);
-        assert_eq!(layout.blocks().iter().map(|m| m.key.as_str()).collect::<Vec<_>>(), ["## ---- fields", "[field.name]", "[[menu]]label = \"A\""]);
+        assert_eq!(
+            layout.blocks().iter().map(|m| m.key.as_str()).collect::<Vec<_>>(),
+            ["## ---- fields", "[field.name]", "[[menu]]label = \"A\""]
+        );
     }
 }

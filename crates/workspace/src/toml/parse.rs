@@ -40,7 +40,10 @@ pub(super) enum Form {
     /// Key, the key's bytes, value.
     Inline(Vec<(String, Range<usize>, Syntax)>),
     /// A table by header or dotted keys; `header` where it has one of its own.
-    Table { header: bool, entries: Vec<(String, Range<usize>, Syntax)> },
+    Table {
+        header: bool,
+        entries: Vec<(String, Range<usize>, Syntax)>,
+    },
     /// `[[…]]`
     Tables(Vec<Syntax>),
 }
@@ -49,7 +52,9 @@ impl Syntax {
     /// The syntax down a path.
     pub fn at(&self, path: &[Seg]) -> Option<&Syntax> {
         path.iter().try_fold(self, |syntax, seg| match (&syntax.kind, seg) {
-            (Form::Inline(entries) | Form::Table { entries, .. }, Seg::Key(key)) => entries.iter().find(|(k, ..)| k == key).map(|(_, _, s)| s),
+            (Form::Inline(entries) | Form::Table { entries, .. }, Seg::Key(key)) => {
+                entries.iter().find(|(k, ..)| k == key).map(|(_, _, s)| s)
+            }
             (Form::Array(items) | Form::Tables(items), Seg::Index(at)) => items.get(*at),
             _ => None,
         })

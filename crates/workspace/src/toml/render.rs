@@ -26,7 +26,9 @@ fn flat(node: &Node) -> String {
         Value::Other(text) => text.clone(),
         Value::List(items) => format!("[{}]", items.iter().map(flat).collect::<Vec<_>>().join(", ")),
         Value::Table(entries) if entries.is_empty() => "{}".to_owned(),
-        Value::Table(entries) => format!("{{ {} }}", entries.iter().map(|e| format!("{} = {}", key(&e.key), flat(&e.node))).collect::<Vec<_>>().join(", ")),
+        Value::Table(entries) => {
+            format!("{{ {} }}", entries.iter().map(|e| format!("{} = {}", key(&e.key), flat(&e.node))).collect::<Vec<_>>().join(", "))
+        }
     }
 }
 

@@ -67,7 +67,11 @@ impl Sequence {
         for value in values {
             let limit = inner.end;
             let end = tail_end(&text[value.end..limit], true) + value.end;
-            units.push(Unit { lead: text[at..value.start].to_owned(), value: text[value.clone()].to_owned(), tail: text[value.end..end].to_owned() });
+            units.push(Unit {
+                lead: text[at..value.start].to_owned(),
+                value: text[value.clone()].to_owned(),
+                tail: text[value.end..end].to_owned(),
+            });
             at = end;
         }
         let trailing = units.last().is_some_and(Unit::has_comma);
@@ -85,7 +89,11 @@ impl Sequence {
         if index >= self.units.len() {
             return None;
         }
-        let place = Place { first_lead: self.units.first().map(|u| u.lead.clone()).unwrap_or_default(), trailing: self.trailing, rest: self.rest.clone() };
+        let place = Place {
+            first_lead: self.units.first().map(|u| u.lead.clone()).unwrap_or_default(),
+            trailing: self.trailing,
+            rest: self.rest.clone(),
+        };
         let mut unit = self.units.remove(index);
         if let (0, Some(next)) = (index, self.units.first_mut()) {
             let own = promoted.get(&next.value).unwrap_or(&next.lead).clone();
@@ -108,7 +116,9 @@ impl Sequence {
         if index == 0 && is_blank(&unit.lead) {
             let displaced = self.units.first_mut();
             let first_lead = match displaced {
-                Some(first) => promoted.get(&first.value).filter(|_| is_blank(&first.lead)).cloned().map(|own| std::mem::replace(&mut first.lead, own)),
+                Some(first) => {
+                    promoted.get(&first.value).filter(|_| is_blank(&first.lead)).cloned().map(|own| std::mem::replace(&mut first.lead, own))
+                }
                 None => Some(place.first_lead.clone()).filter(|l| is_blank(l)),
             };
             if let Some(lead) = first_lead.filter(|lead| *lead != unit.lead) {
@@ -235,8 +245,15 @@ mod tests {
     #[test]
     fn what_leaves_in_any_order_comes_back_in_any_order_to_the_byte() {
         let arrays = [
-            "v = [\"a\", \"b\", \"c\"]", "v = [ \"a\",\"b\",  \"c\" ]", "v = [\n  \"a\",\n  \"b\", # two\n  # three\n  \"c\"\n]", "v = [\n  \"a\",\n  \"b\",\n  \"c\", # last\n  # end\n]",
-            "v = [\"a\",\n     \"b\",\n     \"c\"]", "v = [\"a\" # x\n , \"b\", \"c\"]", "v = [ # s\n  \"a\", # x\n  \"b\", \"c\"]", "v = [\"a\", # x\n\"b\", \"c\"]", "v = [\r\n\t\"a\",\r\n\t\"b\",\r\n\t\"c\"\r\n]",
+            "v = [\"a\", \"b\", \"c\"]",
+            "v = [ \"a\",\"b\",  \"c\" ]",
+            "v = [\n  \"a\",\n  \"b\", # two\n  # three\n  \"c\"\n]",
+            "v = [\n  \"a\",\n  \"b\",\n  \"c\", # last\n  # end\n]",
+            "v = [\"a\",\n     \"b\",\n     \"c\"]",
+            "v = [\"a\" # x\n , \"b\", \"c\"]",
+            "v = [ # s\n  \"a\", # x\n  \"b\", \"c\"]",
+            "v = [\"a\", # x\n\"b\", \"c\"]",
+            "v = [\r\n\t\"a\",\r\n\t\"b\",\r\n\t\"c\"\r\n]",
         ];
         let orders = [[0, 1, 2], [0, 2, 1], [1, 0, 2], [1, 2, 0], [2, 0, 1], [2, 1, 0]];
         for text in arrays {
@@ -273,7 +290,15 @@ mod tests {
 
     #[test]
     fn what_is_added_and_taken_out_leaves_no_trace() {
-        for text in ["v = []", "v = [\"a\"]", "v = [ \"a\" ]", "v = [\"a\", \"b\"]", "v = [\n  \"a\", # x\n  \"b\"\n]", "v = [\n  \"a\",\n]", "v = [ # all\n  \"a\", \"b\"\n]"] {
+        for text in [
+            "v = []",
+            "v = [\"a\"]",
+            "v = [ \"a\" ]",
+            "v = [\"a\", \"b\"]",
+            "v = [\n  \"a\", # x\n  \"b\"\n]",
+            "v = [\n  \"a\",\n]",
+            "v = [ # all\n  \"a\", \"b\"\n]",
+        ] {
             for index in 0..=2 {
                 let mut now = sequence(text);
                 let index = index.min(now.units.len());

@@ -23,12 +23,21 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 let Some(field) = entity.field(&named.value) else { continue };
                 if let Some(column) = field.columns.iter().find(|c| !table.reads(&c.value)) {
                     out.push(
-                        Finding::new(RULE.name, RULE.severity, format!("role `{}` {rule} `{}`: {}", shown(&access.role), shown(&field.name), context.fate(&table.name, Some(&column.value))))
-                            .entity(&entity.name)
-                            .field(&field.name)
-                            .role(&access.role)
-                            .at(&named.place)
-                            .because(context.cause_of_loss(&table.name, Some(&column.value))),
+                        Finding::new(
+                            RULE.name,
+                            RULE.severity,
+                            format!(
+                                "role `{}` {rule} `{}`: {}",
+                                shown(&access.role),
+                                shown(&field.name),
+                                context.fate(&table.name, Some(&column.value))
+                            ),
+                        )
+                        .entity(&entity.name)
+                        .field(&field.name)
+                        .role(&access.role)
+                        .at(&named.place)
+                        .because(context.cause_of_loss(&table.name, Some(&column.value))),
                     );
                 }
             }

@@ -1,8 +1,8 @@
 //! A new column appears where a role is restricted by field.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, Remedy};
 use crate::changes::ChangeKind;
+use crate::impact::{Context, Finding, Remedy, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -20,14 +20,19 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for (cause, change) in context.input.comparison.changes.iter().enumerate() {
         let (ChangeKind::ColumnAdded, Some(column)) = (change.kind, &change.column) else { continue };
         let table = context.input.comparison.presumed();
-        for entity in context.entities().filter(|e| same(&e.table.value, &change.table) || same(table.table(&change.table), &e.table.value)) {
+        for entity in context.entities().filter(|e| same(&e.table.value, &change.table) || same(table.table(&change.table), &e.table.value))
+        {
             for access in entity.access.iter().filter(|a| a.restricted && a.read) {
                 out.push(
-                    Finding::new(RULE.name, RULE.severity, format!("`{}` is new, and role `{}` is restricted by field here", shown(column), shown(&access.role)))
-                        .entity(&entity.name)
-                        .role(&access.role)
-                        .at(&access.place)
-                        .because((Some(cause), Remedy::Merge)),
+                    Finding::new(
+                        RULE.name,
+                        RULE.severity,
+                        format!("`{}` is new, and role `{}` is restricted by field here", shown(column), shown(&access.role)),
+                    )
+                    .entity(&entity.name)
+                    .role(&access.role)
+                    .at(&access.place)
+                    .because((Some(cause), Remedy::Merge)),
                 );
             }
         }

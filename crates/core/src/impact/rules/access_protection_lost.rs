@@ -1,8 +1,8 @@
 //! A protected column has, or may have, a new name that nothing protects.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity};
 use crate::definition::{Place, Spanned};
+use crate::impact::{Context, Finding, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -28,11 +28,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             let mut report = |how: String, role: Option<&str>, place: &Place| {
                 let names = new.iter().map(|n| format!("`{}`", shown(n))).collect::<Vec<_>>().join(" or ");
                 let may = if rename.taken { "is called" } else { "may be called" };
-                let mut finding = Finding::new(RULE.name, RULE.severity, format!("`{}` {how}; it {may} {names} now, which nothing protects", shown(&field.name)))
-                    .entity(&entity.name)
-                    .field(&field.name)
-                    .at(place)
-                    .because(context.cause_of_loss(&rename.table, Some(old)));
+                let mut finding = Finding::new(
+                    RULE.name,
+                    RULE.severity,
+                    format!("`{}` {how}; it {may} {names} now, which nothing protects", shown(&field.name)),
+                )
+                .entity(&entity.name)
+                .field(&field.name)
+                .at(place)
+                .because(context.cause_of_loss(&rename.table, Some(old)));
                 finding.role = role.map(str::to_owned);
                 out.push(finding);
             };

@@ -1,10 +1,10 @@
 //! A role's row filter names something gone.
 
 use super::{Docs, Rule};
+use super::{condition_broken, inside};
 use crate::impact::{Context, Finding, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
-use super::{condition_broken, inside};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "access/row-filter-broken", severity: Severity::Break, docs: DOCS, check };
@@ -20,7 +20,14 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
         if let (Why::Rows { role }, What::Condition { name, table, is_table, offset }) = (&lost.used.why, &lost.what) {
-            let (message, because) = condition_broken(context, &lost.used, &format!("the row filter of role `{}`", shown(role)), name, table.as_deref(), *is_table);
+            let (message, because) = condition_broken(
+                context,
+                &lost.used,
+                &format!("the row filter of role `{}`", shown(role)),
+                name,
+                table.as_deref(),
+                *is_table,
+            );
             out.push(
                 Finding::new(RULE.name, RULE.severity, message)
                     .entity(&lost.entity.name)

@@ -1,9 +1,9 @@
 //! A table or column that the accepted schema doesn't have.
 
-use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity};
-use crate::definition::ProblemKind;
 use super::problems;
+use super::{Docs, Rule};
+use crate::definition::ProblemKind;
+use crate::impact::{Context, Finding, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "definition/unknown-column", severity: Severity::Break, docs: DOCS, check };

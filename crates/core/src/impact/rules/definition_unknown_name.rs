@@ -1,9 +1,9 @@
 //! An entity, field, page, role or parameter that doesn't exist.
 
-use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity};
-use crate::definition::ProblemKind;
 use super::problems;
+use super::{Docs, Rule};
+use crate::definition::ProblemKind;
+use crate::impact::{Context, Finding, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "definition/unknown-name", severity: Severity::Break, docs: DOCS, check };

@@ -1,9 +1,9 @@
 //! A value of another kind than its key takes, or a key that is missing.
 
-use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity};
-use crate::definition::ProblemKind;
 use super::problems;
+use super::{Docs, Rule};
+use crate::definition::ProblemKind;
+use crate::impact::{Context, Finding, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "definition/wrong-kind", severity: Severity::Break, docs: DOCS, check };

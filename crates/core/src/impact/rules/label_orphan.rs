@@ -22,24 +22,37 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             for item in context.model.app.menu.iter().flat_map(|g| &g.items) {
                 if item.value.split('/').next() == Some(entity.name.as_str()) {
                     out.push(
-                        Finding::new(RULE.name, Severity::Break, format!("the menu opens `{}`: {}", shown(&item.value), context.fate(table, None)))
-                            .entity(&entity.name)
-                            .at(&item.place)
-                            .because(context.cause_of_loss(table, None)),
+                        Finding::new(
+                            RULE.name,
+                            Severity::Break,
+                            format!("the menu opens `{}`: {}", shown(&item.value), context.fate(table, None)),
+                        )
+                        .entity(&entity.name)
+                        .at(&item.place)
+                        .because(context.cause_of_loss(table, None)),
                     );
                 }
             }
             continue;
         }
         for field in &entity.fields {
-            let gone = field.columns.iter().find(|c| context.changed().table(table).is_some_and(|t| t.broken.is_none() && !t.reads(&c.value)));
+            let gone =
+                field.columns.iter().find(|c| context.changed().table(table).is_some_and(|t| t.broken.is_none() && !t.reads(&c.value)));
             if let (Some(label), Some(column)) = (&field.label, gone) {
                 out.push(
-                    Finding::new(RULE.name, RULE.severity, format!("the label \"{}\" belongs to a lost column: {}", shown(&label.value), context.fate(table, Some(&column.value))))
-                        .entity(&entity.name)
-                        .field(&field.name)
-                        .at(&label.place)
-                        .because(context.cause_of_loss(table, Some(&column.value))),
+                    Finding::new(
+                        RULE.name,
+                        RULE.severity,
+                        format!(
+                            "the label \"{}\" belongs to a lost column: {}",
+                            shown(&label.value),
+                            context.fate(table, Some(&column.value))
+                        ),
+                    )
+                    .entity(&entity.name)
+                    .field(&field.name)
+                    .at(&label.place)
+                    .because(context.cause_of_loss(table, Some(&column.value))),
                 );
             }
         }

@@ -25,12 +25,16 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             _ => continue,
         };
         out.push(
-            Finding::new(RULE.name, RULE.severity, format!("lookup `{}` shows {{{}}}: {}", shown(field), shown(named), context.fate(table, column)))
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .field(field)
-                .at(&lost.used.place)
-                .because(context.cause_of_loss(table, column)),
+            Finding::new(
+                RULE.name,
+                RULE.severity,
+                format!("lookup `{}` shows {{{}}}: {}", shown(field), shown(named), context.fate(table, column)),
+            )
+            .entity(&lost.entity.name)
+            .pages(lost.pages.clone())
+            .field(field)
+            .at(&lost.used.place)
+            .because(context.cause_of_loss(table, column)),
         );
     }
 }

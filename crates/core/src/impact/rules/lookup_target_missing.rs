@@ -20,12 +20,16 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
         if let (Why::LookupTarget { field }, What::Table { table, .. }) = (&lost.used.why, &lost.what) {
             out.push(
-                Finding::new(RULE.name, RULE.severity, format!("lookup `{}` points at nothing: {}", shown(field), context.fate(table, None)))
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .field(field)
-                    .at(&lost.used.place)
-                    .because(context.cause_of_loss(table, None)),
+                Finding::new(
+                    RULE.name,
+                    RULE.severity,
+                    format!("lookup `{}` points at nothing: {}", shown(field), context.fate(table, None)),
+                )
+                .entity(&lost.entity.name)
+                .pages(lost.pages.clone())
+                .field(field)
+                .at(&lost.used.place)
+                .because(context.cause_of_loss(table, None)),
             );
         }
     }

@@ -20,12 +20,16 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
         if let (Why::LookupValue { field }, What::Column { table, column }) = (&lost.used.why, &lost.what) {
             out.push(
-                Finding::new(RULE.name, RULE.severity, format!("lookup `{}` compares with a column that is missing: {}", shown(field), context.fate(table, Some(column))))
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .field(field)
-                    .at(&lost.used.place)
-                    .because(context.cause_of_loss(table, Some(column))),
+                Finding::new(
+                    RULE.name,
+                    RULE.severity,
+                    format!("lookup `{}` compares with a column that is missing: {}", shown(field), context.fate(table, Some(column))),
+                )
+                .entity(&lost.entity.name)
+                .pages(lost.pages.clone())
+                .field(field)
+                .at(&lost.used.place)
+                .because(context.cause_of_loss(table, Some(column))),
             );
         }
     }

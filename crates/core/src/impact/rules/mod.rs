@@ -82,7 +82,14 @@ pub static RULES: &[Rule] = &[
 ];
 
 /// The message of a condition that names something gone, with its cause.
-fn condition_broken(context: &Context<'_>, used: &Use, what: &str, name: &str, table: Option<&str>, is_table: bool) -> (String, (Option<usize>, Remedy)) {
+fn condition_broken(
+    context: &Context<'_>,
+    used: &Use,
+    what: &str,
+    name: &str,
+    table: Option<&str>,
+    is_table: bool,
+) -> (String, (Option<usize>, Remedy)) {
     let own = match &used.need {
         Need::Condition { table, .. } => table.as_str(),
         _ => "",

@@ -19,14 +19,22 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
         if let (Why::Field { field, .. }, What::Column { table, column }) = (&lost.used.why, &lost.what) {
-            let mut places: Vec<&str> = lost.uses.iter().filter_map(|u| match &u.why { Why::Field { spot, .. } => Some(spot.word()), _ => None }).collect();
+            let mut places: Vec<&str> = lost
+                .uses
+                .iter()
+                .filter_map(|u| match &u.why {
+                    Why::Field { spot, .. } => Some(spot.word()),
+                    _ => None,
+                })
+                .collect();
             places.dedup();
-            let mut finding = Finding::new(RULE.name, RULE.severity, format!("field `{}`: {}", shown(field), context.fate(table, Some(column))))
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .field(field)
-                .at(&lost.used.place)
-                .because(context.cause_of_loss(table, Some(column)));
+            let mut finding =
+                Finding::new(RULE.name, RULE.severity, format!("field `{}`: {}", shown(field), context.fate(table, Some(column))))
+                    .entity(&lost.entity.name)
+                    .pages(lost.pages.clone())
+                    .field(field)
+                    .at(&lost.used.place)
+                    .because(context.cause_of_loss(table, Some(column)));
             finding.places = places.into_iter().map(str::to_owned).collect();
             out.push(finding);
         }

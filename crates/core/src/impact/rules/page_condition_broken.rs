@@ -1,9 +1,9 @@
 //! A page's condition names something gone.
 
 use super::{Docs, Rule};
+use super::{condition_broken, inside};
 use crate::impact::{Context, Finding, Severity, What};
 use crate::statements::Why;
-use super::{condition_broken, inside};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "page/condition-broken", severity: Severity::Break, docs: DOCS, check };

@@ -19,11 +19,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
         if let (Why::Key, What::Column { table, column }) = (&lost.used.why, &lost.what) {
             out.push(
-                Finding::new(RULE.name, RULE.severity, format!("the key names a column that is missing: {}", context.fate(table, Some(column))))
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .at(&lost.used.place)
-                    .because(context.cause_of_loss(table, Some(column))),
+                Finding::new(
+                    RULE.name,
+                    RULE.severity,
+                    format!("the key names a column that is missing: {}", context.fate(table, Some(column))),
+                )
+                .entity(&lost.entity.name)
+                .pages(lost.pages.clone())
+                .at(&lost.used.place)
+                .because(context.cause_of_loss(table, Some(column))),
             );
         }
     }

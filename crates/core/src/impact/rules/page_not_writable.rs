@@ -1,8 +1,8 @@
 //! A page saves or deletes where the database takes no writes.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, Remedy, What};
 use crate::changes::ChangeKind;
+use crate::impact::{Context, Finding, Remedy, Severity, What};
 use crate::name::shown;
 use crate::schema::{Operation, Refusal};
 
@@ -25,7 +25,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             Operation::Update => "changed",
             Operation::Delete => "deleted",
         };
-        let keys = [ChangeKind::ForeignKeyAdded, ChangeKind::ForeignKeyDropped, ChangeKind::TableDropped, ChangeKind::UniqueDropped, ChangeKind::PrimaryKeyChanged, ChangeKind::ColumnDropped];
+        let keys = [
+            ChangeKind::ForeignKeyAdded,
+            ChangeKind::ForeignKeyDropped,
+            ChangeKind::TableDropped,
+            ChangeKind::UniqueDropped,
+            ChangeKind::PrimaryKeyChanged,
+            ChangeKind::ColumnDropped,
+        ];
         let (reason, cause, remedy) = match refusal {
             Refusal::ReadOnlyView => {
                 let cause = context.cause(table, None, &[ChangeKind::TableKindChanged, ChangeKind::TriggerChanged]);
@@ -37,11 +44,24 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             }
             Refusal::TargetMissing { key } => {
                 let cause = context.cause(&key.table, None, &[ChangeKind::TableDropped, ChangeKind::TableRenamed]);
-                (format!("the foreign key over `{}` points at `{}`, which is gone", key.columns.join(", "), shown(&key.table)), cause, Remedy::Hand)
+                (
+                    format!("the foreign key over `{}` points at `{}`, which is gone", key.columns.join(", "), shown(&key.table)),
+                    cause,
+                    Remedy::Hand,
+                )
             }
             Refusal::Mismatch { from, key } => {
                 let cause = context.cause(&key.table, None, &keys).or_else(|| context.cause(from, None, &keys));
-                (format!("the foreign key of `{}` over `{}` doesn't fit the columns it points at in `{}`", shown(from), key.columns.join(", "), shown(&key.table)), cause, Remedy::Hand)
+                (
+                    format!(
+                        "the foreign key of `{}` over `{}` doesn't fit the columns it points at in `{}`",
+                        shown(from),
+                        key.columns.join(", "),
+                        shown(&key.table)
+                    ),
+                    cause,
+                    Remedy::Hand,
+                )
             }
         };
         out.push(

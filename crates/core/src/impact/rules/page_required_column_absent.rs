@@ -1,8 +1,8 @@
 //! An add page leaves out a column the database insists on.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, Remedy, What};
 use crate::changes::ChangeKind;
+use crate::impact::{Context, Finding, Remedy, Severity, What};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -21,19 +21,29 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         if let What::RequiredAbsent { table, column } = &lost.what {
             let added = context.cause(table, Some(column), &[ChangeKind::ColumnAdded]);
             let field = lost.entity.fields.iter().find(|f| f.columns.iter().any(|c| same(&c.value, column)));
-            let cause = added.or_else(|| context.cause(table, Some(column), &[ChangeKind::BecameRequired, ChangeKind::DefaultChanged, ChangeKind::GeneratedChanged, ChangeKind::ColumnRenamed]));
+            let cause = added.or_else(|| {
+                context.cause(
+                    table,
+                    Some(column),
+                    &[ChangeKind::BecameRequired, ChangeKind::DefaultChanged, ChangeKind::GeneratedChanged, ChangeKind::ColumnRenamed],
+                )
+            });
             let remedy = if added.is_some() { Remedy::Ask } else { Remedy::Hand };
             let how = match field {
                 Some(field) if field.hidden => format!(", and its field `{}` is hidden", shown(&field.name)),
                 _ => String::new(),
             };
             out.push(
-                Finding::new(RULE.name, RULE.severity, format!("no record can be added: `{}` must have a value and the page gives none{how}", shown(column)))
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .at(&lost.used.place)
-                    .help("place its field on the page, or give the column a default")
-                    .because((cause, remedy)),
+                Finding::new(
+                    RULE.name,
+                    RULE.severity,
+                    format!("no record can be added: `{}` must have a value and the page gives none{how}", shown(column)),
+                )
+                .entity(&lost.entity.name)
+                .pages(lost.pages.clone())
+                .at(&lost.used.place)
+                .help("place its field on the page, or give the column a default")
+                .because((cause, remedy)),
             );
         }
     }

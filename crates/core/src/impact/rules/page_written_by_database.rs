@@ -1,8 +1,8 @@
 //! A form writes a column that the database writes itself.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, Remedy, What};
 use crate::changes::ChangeKind;
+use crate::impact::{Context, Finding, Remedy, Severity, What};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -20,12 +20,20 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
         if let What::WrittenByDatabase { table, column } = &lost.what {
             let field = lost.entity.fields.iter().find(|f| f.columns.iter().any(|c| same(&c.value, column)));
-            let mut finding = Finding::new(RULE.name, RULE.severity, format!("nothing can be saved: the database generates `{}` itself", shown(column)))
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .at(&lost.used.place)
-                .help("make the field read-only, and take it off the add page")
-                .because((context.cause(table, Some(column), &[ChangeKind::GeneratedChanged, ChangeKind::ColumnAdded, ChangeKind::ColumnRenamed]), Remedy::Merge));
+            let mut finding =
+                Finding::new(RULE.name, RULE.severity, format!("nothing can be saved: the database generates `{}` itself", shown(column)))
+                    .entity(&lost.entity.name)
+                    .pages(lost.pages.clone())
+                    .at(&lost.used.place)
+                    .help("make the field read-only, and take it off the add page")
+                    .because((
+                        context.cause(
+                            table,
+                            Some(column),
+                            &[ChangeKind::GeneratedChanged, ChangeKind::ColumnAdded, ChangeKind::ColumnRenamed],
+                        ),
+                        Remedy::Merge,
+                    ));
             finding.field = field.map(|f| f.name.clone());
             out.push(finding);
         }
