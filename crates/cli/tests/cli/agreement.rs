@@ -24,7 +24,7 @@ fn refused(tree: &Tree, database: &Connection) -> BTreeSet<(String, String)> {
                     .prepare(&statement.sql)
                     .inspect_err(|e| {
                         if std::env::var_os("YSOMORPH_TRACE").is_some() {
-                            eprintln!("{}/{}: {e}\n{}", entity.name, page.name, statement.sql)
+                            eprintln!("{}/{}: {e}\n{}", entity.name, page.name, statement.sql);
                         }
                     })
                     .is_err()

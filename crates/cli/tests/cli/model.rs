@@ -82,8 +82,8 @@ const TABLES: &[&str] = &["yard", "hive", "group", "Vogel", "box part", "visit",
 impl Database {
     pub fn random(random: &mut Random) -> Database {
         let mut database = Database { tables: Vec::new(), counter: 0, uids: 0 };
-        for at in 0..3 + random.below(3) {
-            let mut table = Table { uid: at, name: TABLES[at].to_owned(), columns: Vec::new(), view_of: None };
+        for (at, name) in TABLES.iter().enumerate().take(3 + random.below(3)) {
+            let mut table = Table { uid: at, name: (*name).to_owned(), columns: Vec::new(), view_of: None };
             for _ in 0..2 + random.below(4) {
                 let column = database.column(random, &table);
                 table.columns.push(column);

@@ -122,7 +122,7 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
             };
         }
         if random.one_in(2) && !fields.is_empty() {
-            let mut access = format!("\n# guests see little\n[access.guest]\nread = true\n");
+            let mut access = "\n# guests see little\n[access.guest]\nread = true\n".to_string();
             if random.one_in(2) {
                 access.push_str(&format!("rows = \"{} = :me\"\n", column_of(&node, random.pick::<String>(&fields)).replace('"', "\\\"")));
             }

@@ -34,7 +34,7 @@ impl Comparison {
                 (None, Some(to)) => map.rename_table(&rename.table, to),
                 // A column's rename stands or falls with its table's.
                 (Some(column), Some(to)) if !tables.iter().any(|t| t.table == rename.table && !wanted(t)) => {
-                    map.rename_column(&rename.table, column, to)
+                    map.rename_column(&rename.table, column, to);
                 }
                 _ => {}
             }

@@ -273,7 +273,7 @@ impl Walk<'_> {
                 sql::Target::Column { table, column } => self.push(named.at, Referent::Column { table, column }),
                 sql::Target::Table(table) => self.push(named.at, Referent::Table(table)),
                 sql::Target::Missing { table: Some(table), name, is_table: false } => {
-                    self.push(named.at, Referent::Column { table, column: name })
+                    self.push(named.at, Referent::Column { table, column: name });
                 }
                 sql::Target::Missing { name, is_table: true, .. } => self.push(named.at, Referent::Table(name)),
                 sql::Target::Missing { .. } => {}

@@ -43,6 +43,7 @@ pub enum OnGone {
 
 /// What a value may be, and how it merges.
 #[derive(Debug, Clone, Copy)]
+#[allow(missing_docs, reason = "each variant's text names its parts")]
 pub enum Shape {
     /// true or false
     Bool,

@@ -10,6 +10,7 @@ use std::ops::Range;
 
 /// What an edit does.
 #[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs, reason = "each variant's text names its parts")]
 pub enum Op {
     /// Replaces pieces of a string's text: bytes of the value and new text, in order.
     Splice(Vec<(Range<usize>, String)>),
@@ -65,6 +66,16 @@ pub(super) struct Editor {
 impl Editor {
     pub fn new(tree: Tree, parts: Vec<Part>, memory: &Memory) -> Editor {
         Editor { tree, edits: Vec::new(), parts, next: memory.next, since: memory.renames.len() }
+    }
+
+    /// The same with everything that waits for the database in its place.
+    pub fn whole(&self) -> Editor {
+        let mut whole = self.clone();
+        let waiting: Vec<u32> = self.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_)) && p.left == Left::Absent).map(|p| p.id).collect();
+        for id in waiting {
+            whole.put_back(id, "");
+        }
+        whole
     }
 
     pub fn get(&self, element: &Element) -> Option<&Node> {
@@ -308,7 +319,7 @@ impl Editor {
             let waiting = around.into_iter().find_map(|e| self.removed(&e).filter(|p| p.fact == Fact::Container).map(|p| p.id));
             let is_group = container.steps.len() == 1 && !element.is_member();
             let back = waiting.is_some_and(|w| self.put_back(w, because));
-            if !back && !(is_group && self.tree.files.contains_key(&element.file)) {
+            if !(back || is_group && self.tree.files.contains_key(&element.file)) {
                 return false;
             }
         }

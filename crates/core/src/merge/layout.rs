@@ -42,7 +42,9 @@ pub(super) struct Placement {
 /// What decides about layout.
 pub(super) struct LayoutInput<'a> {
     pub yours: &'a Tree,
-    pub d: &'a Tree,
+    /// The definition and the stored draft with everything that is set aside in its place: whether a page is laid
+    /// out by hand doesn't depend on what the database lacks at the moment.
+    pub whole: (&'a Tree, &'a Tree),
     pub p1: &'a Tree,
     /// Accepted, with what returns.
     pub accepted: &'a Schema,
@@ -55,7 +57,7 @@ pub(super) struct LayoutInput<'a> {
 }
 
 impl Placement {
-    pub fn of(input: LayoutInput<'_>) -> Placement {
+    pub fn of(input: &LayoutInput<'_>) -> Placement {
         let mut placement = Placement { hidden: input.hidden.clone(), ..Placement::default() };
         let (yours, drafted) = (Index::of(input.yours), Index::of(input.p1));
         for (entity, known) in &yours.entities {
@@ -67,8 +69,8 @@ impl Placement {
                 }
             }
             let (Some(mine), Some(p1)) = (input.yours.entity(entity), input.p1.entity(entity)) else { continue };
-            let d = input.d.entity(entity);
-            for page in mine.get("page").map(Node::entries).unwrap_or_default() {
+            let (whole, d) = (input.whole.0.entity(entity).unwrap_or(mine), input.whole.1.entity(entity));
+            for page in whole.get("page").map(Node::entries).unwrap_or_default() {
                 let stored = d.and_then(|d| d.get("page")).and_then(|p| p.get(&page.key));
                 if stored.is_none_or(|stored| laid_out(stored) != laid_out(&page.node)) {
                     placement.hand_laid.insert((entity.clone(), page.key.clone()));
@@ -84,7 +86,7 @@ impl Placement {
                     if input.restricted.iter().any(|(e, _)| e == entity) {
                         placement.concealed.insert((entity.clone(), field.clone()));
                     }
-                    placement.decide(&input, entity, &known.table, field, columns, (mine, p1));
+                    placement.decide(input, entity, &known.table, field, columns, (mine, p1));
                 }
             }
         }

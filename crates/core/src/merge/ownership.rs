@@ -158,7 +158,7 @@ impl Owner<'_> {
                 }
             }
             (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => {
-                self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false })
+                self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false });
             }
             (None, None)
                 if drafts.p0.is_some() && drafts.d.is_some() && self.side == Side::Yours && self.editor.removed(element).is_none() =>
@@ -182,7 +182,7 @@ impl Owner<'_> {
             if let Some(was) = part.was.filter(|was| was != value) {
                 match crate::definition::at_path(&element.file, &keys_only(element)) {
                     Some((shape @ (Shape::Record(_) | Shape::Named(_)), ..)) => {
-                        self.node(element, shape, Drafts { d: Some(&was), p0: Some(&was), p1: Some(value) })
+                        self.node(element, shape, Drafts { d: Some(&was), p0: Some(&was), p1: Some(value) });
                     }
                     _ => self.editor.set(element, value.clone(), Fact::Draft, because),
                 }

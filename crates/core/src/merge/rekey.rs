@@ -11,6 +11,9 @@ use crate::sql;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
+/// Replacements in one value: bytes and new text, in order.
+type Pieces = Vec<(Range<usize>, String)>;
+
 /// What names mean before the renaming.
 pub(super) struct Before<'a> {
     pub index: &'a Index,
@@ -32,7 +35,7 @@ pub(super) fn rekey(editor: &mut Editor, before: &Before<'_>, within: Option<&El
         for reference in references_in(&file, root, before.index, before.schema) {
             by_value.entry(reference.path.clone()).or_default().push(reference);
         }
-        let mut edits: Vec<(Vec<Seg>, Vec<(Range<usize>, String)>)> = Vec::new();
+        let mut edits: Vec<(Vec<Seg>, Pieces)> = Vec::new();
         for (path, references) in by_value {
             let element = Element::at(&file, root, &path);
             if within.is_some_and(|outer| !element.is_within(outer)) {

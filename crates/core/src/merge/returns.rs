@@ -35,9 +35,24 @@ impl Returning {
                 (Some(from), Some(to)) if from != to => returning.names.rename_column(&thing.table, from, to),
                 _ => {}
             }
+            if thing.column.is_none() {
+                returning.name_columns(gone, &found.table, memory, changed);
+            }
             returning.gone.push(gone.clone());
         }
         returning
+    }
+
+    /// A returning table may have its columns back under names they had before.
+    fn name_columns(&mut self, gone: &Gone, table: &str, memory: &Memory, changed: &Schema) {
+        let Some(now) = changed.table(table) else { return };
+        for column in gone.shape.columns.iter().filter(|c| now.column(&c.name).is_none()) {
+            let earlier = earlier_names(memory, &Thing::column(&gone.thing.table, &column.name));
+            let back = earlier.into_iter().filter_map(|t| t.column).find(|c| now.column(c).is_some() && gone.shape.column(c).is_none());
+            if let Some(back) = back {
+                self.names.rename_column(&gone.thing.table, &column.name, &back);
+            }
+        }
     }
 
     /// The accepted schema with everything that returns as it left, under the names it returned by.
@@ -251,7 +266,7 @@ fn stands(editor: &Editor, part: &Part, memory: &Memory, returning: &Returning, 
     let mut index = Index::of(&editor.tree).renamed(&back);
     if part.element.steps.is_empty() {
         // An entity's file brings its own names along.
-        let mut alone = crate::definition::Tree::default();
+        let mut alone = Tree::default();
         alone.files.insert(part.element.file.clone(), was.clone());
         index.entities.extend(Index::of(&alone).entities);
     }

@@ -173,9 +173,9 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let p0 = returning.drafted(&carried, &|schema| strip(draft(schema, &plan).tree, schema, &things, &memory));
     let mut p1 = draft(&with_kept_references(&ordered, &accepted, &yours.tree, &inserted), &plan).tree;
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
-    let placement = Placement::of(LayoutInput {
+    let placement = Placement::of(&LayoutInput {
         yours: &yours.tree,
-        d: &stored.tree,
+        whole: (&yours.whole().tree, &stored.whole().tree),
         p1: &p1,
         accepted: &accepted,
         changed: &effective,
@@ -351,7 +351,7 @@ fn lost_things(accepted: &Schema, changed: &Schema) -> Vec<Thing> {
         match changed.table(&table.name) {
             None => things.push(Thing::table(&table.name)),
             Some(now) => {
-                things.extend(table.columns.iter().filter(|c| now.column(&c.name).is_none()).map(|c| Thing::column(&table.name, &c.name)))
+                things.extend(table.columns.iter().filter(|c| now.column(&c.name).is_none()).map(|c| Thing::column(&table.name, &c.name)));
             }
         }
     }

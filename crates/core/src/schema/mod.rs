@@ -64,7 +64,7 @@ impl Schema {
 
     /// Adds or replaces a table, keeping the order.
     pub fn put(&mut self, table: Table) {
-        self.remove(&table.name.clone());
+        self.remove(&table.name);
         let at = self.tables.partition_point(|known| known.name < table.name);
         self.tables.insert(at, table);
     }

@@ -280,7 +280,7 @@ impl Resolver<'_> {
         let Some(table) = source.table else {
             match source.columns {
                 Some(columns) if !name::contains(&columns, &ident.value) => {
-                    self.push(ident, Target::Missing { table: None, name: ident.value.clone(), is_table: false })
+                    self.push(ident, Target::Missing { table: None, name: ident.value.clone(), is_table: false });
                 }
                 Some(_) => {}
                 None => self.certain = false,

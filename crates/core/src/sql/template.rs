@@ -18,6 +18,9 @@ pub enum Part {
     },
 }
 
+/// A field a template names, where, and the field of the lookup's target that follows.
+pub type Named<'a> = (&'a str, Range<usize>, Option<&'a (String, Range<usize>)>);
+
 /// A template taken apart.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Template {
@@ -27,7 +30,7 @@ pub struct Template {
 
 impl Template {
     /// The fields it names directly.
-    pub fn fields(&self) -> impl Iterator<Item = (&str, Range<usize>, Option<&(String, Range<usize>)>)> {
+    pub fn fields(&self) -> impl Iterator<Item = Named<'_>> {
         self.parts.iter().filter_map(|part| match part {
             Part::Field { field, at, of } => Some((field.as_str(), at.clone(), of.as_ref())),
             Part::Text(_) => None,

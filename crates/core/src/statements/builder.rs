@@ -176,7 +176,7 @@ impl<'a> Select<'a> {
             field.columns.iter().map(|c| self.column(alias, &entity.table.value, &c.value, why.clone(), place)).collect();
         let lookup = field.lookup.as_ref()?;
         let target = self.model.entities.get(&lookup.entity.value)?;
-        let joined = self.join(lookup, target, &own, why.clone(), why.clone(), place);
+        let joined = self.join(lookup, target, &own, why.clone(), why, place);
         let inner = target.field(inner).filter(|f| !f.hidden)?;
         self.text_of(inner, target, &joined, place, why, &[chain, &[&target.name]].concat())
     }
@@ -196,7 +196,7 @@ impl<'a> Select<'a> {
             Some((why, place)) => (why.clone(), why.clone(), place),
             None => (Why::LookupTarget { field: field.to_owned() }, Why::LookupValue { field: field.to_owned() }, &lookup.entity.place),
         };
-        let alias = self.join(lookup, target, own, target_why, value_why, place);
+        let alias = self.join(lookup, target, own, target_why, &value_why, place);
         let template = lookup.show.as_ref().or(target.title.as_ref())?;
         let display = |named: String| match around {
             Some((why, _)) => why.clone(),
@@ -206,7 +206,7 @@ impl<'a> Select<'a> {
     }
 
     /// Joins a lookup's target once; returns its alias.
-    fn join(&mut self, lookup: &Lookup, target: &Entity, own: &[String], target_why: Why, value_why: Why, place: &Place) -> String {
+    fn join(&mut self, lookup: &Lookup, target: &Entity, own: &[String], target_why: Why, value_why: &Why, place: &Place) -> String {
         let table = target.table.value.clone();
         let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
         let alias = format!("l{}", self.joins.len() + 1);

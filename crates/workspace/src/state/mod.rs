@@ -53,7 +53,7 @@ impl State {
             Some(text) => match Schema::from_snapshot(text) {
                 Ok(schema) => state.accepted = schema,
                 Err(error) => {
-                    errors.push(FileError { file: ACCEPTED.to_owned(), at: None, message: error.to_string(), text: String::new() })
+                    errors.push(FileError { file: ACCEPTED.to_owned(), at: None, message: error.to_string(), text: String::new() });
                 }
             },
             None => errors.push(FileError {

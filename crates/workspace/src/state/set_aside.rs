@@ -211,7 +211,7 @@ fn write_part(part: &Part, pieces: Vec<Piece>) -> PartEntry {
         waits_for: waits_for.to_owned(),
         needs,
         since: part.since,
-        value: part.was.as_ref().filter(|_| !(whole_file && !pieces.is_empty())).map(render),
+        value: part.was.as_ref().filter(|_| !whole_file || pieces.is_empty()).map(render),
         left: match &part.left {
             Left::Value(node) => Some(render_value(node)),
             Left::Absent => None,

@@ -13,6 +13,7 @@ use ysomorph_core::merge::{Edit, Op, interleave, place};
 /// One run of bytes of a part.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "as", rename_all = "lowercase")]
+#[allow(missing_docs, reason = "each variant's text names its parts")]
 pub enum Piece {
     /// A block with its header, from the line break before it.
     Block { text: String, order: Vec<String>, key: String },

@@ -45,7 +45,7 @@ pub(super) fn line(name: &str, node: &Node) -> String {
 
 /// A block with its header, without a line break at the end. Elements of sections get a line each.
 pub(super) fn block(header: &str, node: &Node) -> String {
-    let lines: Vec<String> = node.entries().iter().map(|e| entry_line(e)).collect();
+    let lines: Vec<String> = node.entries().iter().map(entry_line).collect();
     std::iter::once(header.to_owned()).chain(lines).collect::<Vec<_>>().join("\n")
 }
 

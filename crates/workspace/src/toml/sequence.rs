@@ -228,7 +228,7 @@ mod tests {
     use super::*;
 
     fn sequence(text: &str) -> Sequence {
-        let parsed = parse::parse(text).unwrap();
+        let parsed = parse(text).unwrap();
         let array = parsed.syntax.at(&["v".into()]).unwrap();
         let parse::Form::Array(items) = &array.kind else { panic!("no array") };
         Sequence::of(text, &array.span, &items.iter().map(|i| i.span.clone()).collect::<Vec<_>>())
