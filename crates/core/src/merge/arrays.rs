@@ -175,14 +175,13 @@ impl Owner<'_> {
         if !hand_laid {
             for row in drafts.p0.map(Node::items).unwrap_or_default() {
                 let title = member_key(row);
-                let gone = item(drafts.p1, &title).is_none();
                 let member = element.member(&title);
-                if gone
-                    && self.editor.get(&member).is_some_and(|y| {
-                        y == row || y.items().is_empty() && keys(y.get("fields")).is_empty() && keys(y.get("items")).is_empty()
-                    })
-                {
-                    self.editor.remove(&member, Fact::Draft, "the draft no longer has it");
+                let Some(yours) = self.editor.get(&member).filter(|_| item(drafts.p1, &title).is_none()) else { continue };
+                // Emptied, it waits for whatever comes back into it; untouched, for the draft.
+                let emptied = ["fields", "items"].iter().all(|list| keys(yours.get(list)).is_empty());
+                if emptied || yours == row {
+                    let fact = if emptied { Fact::Container } else { Fact::Draft };
+                    self.editor.remove(&member, fact, "the draft no longer has it");
                 }
             }
         }
@@ -222,24 +221,18 @@ impl Owner<'_> {
             row.set(list, Node::new(Value::List(kept)));
         }
         let title = member_key(&row);
-        if self.is_taken_out(&element.member(&title)) {
-            return;
-        }
-        if let Some(id) =
-            self.editor.removed(&element.member(&title)).filter(|p| p.fact == Fact::Draft && p.was.as_ref() == Some(&row)).map(|p| p.id)
-            && self.editor.put_back(id, "the draft has it again")
-        {
-            return;
-        }
-        // One that left empty comes back in its own bytes.
         let own = element.member(&title);
-        if let Some(id) = self.editor.removed(&own).filter(|p| p.fact == Fact::Container).map(|p| p.id)
-            && self.editor.put_back(id, "something belongs there again")
+        if self.is_taken_out(&own) {
+            return;
+        }
+        // One that was here before comes back in its own bytes, and with whatever else belongs into it now.
+        if let Some(id) = self.editor.removed(&own).filter(|p| matches!(p.fact, Fact::Draft | Fact::Container)).map(|p| p.id)
+            && self.editor.put_back(id, "the draft has it again")
         {
             for list in ["fields", "items"] {
                 let order = keys(row.get(list));
-                for member in &order {
-                    self.enter(&own.key(list), member, &order, item(row.get(list), member));
+                for member in order.iter().filter(|m| self.editor.get(&own.key(list).member(m)).is_none()).cloned().collect::<Vec<_>>() {
+                    self.enter(&own.key(list), &member, &order, item(row.get(list), &member));
                 }
             }
             return;

@@ -239,7 +239,9 @@ impl Owner<'_> {
         let full = |node: Option<&Node>| node.cloned().or_else(|| default.clone());
         let (y, d, p0, p1) = (full(yours.as_ref()), full(drafts.d), full(drafts.p0), full(drafts.p1));
         let marked = self.marks.get(element).is_some_and(|value| *value == yours);
-        let custom = marked || (y != d && y != p0);
+        // What a merge wrote in another value's place is the generator's until a person edits it.
+        let stand_in = self.editor.replaced(element).is_some();
+        let custom = marked || (y != d && y != p0 && !stand_in);
         if y == p1 {
             if custom && self.side == Side::Yours {
                 self.marks.insert(element.clone(), yours);

@@ -16,7 +16,7 @@ use crate::draft::{Conventions, NamesInUse, Plan, draft};
 use crate::impact::{self, Finding, Severity};
 use crate::name;
 use crate::rename::{Known, RenameMap, RenamePolicy};
-use crate::schema::{Schema, in_accepted_order};
+use crate::schema::{ForeignKey, Schema, in_accepted_order};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// What the generator wrote, and what is a person's although it says the same.
@@ -170,8 +170,11 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
     let ordered = in_accepted_order(&accepted, &effective);
-    let p0 = returning.drafted(&carried, &|schema| strip(draft(schema, &plan).tree, schema, &things, &memory));
-    let mut p1 = draft(&with_kept_references(&ordered, &accepted, &yours.tree, &inserted), &plan).tree;
+    let p0 = returning.drafted(&carried, &|schema| {
+        let seen = with_kept_references(schema, &yours.tree, &inserted);
+        strip(draft(&seen, &plan).tree, schema, &things, &memory)
+    });
+    let mut p1 = draft(&with_kept_references(&ordered, &yours.tree, &inserted), &plan).tree;
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
     let placement = Placement::of(&LayoutInput {
         yours: &yours.tree,
@@ -358,35 +361,34 @@ fn lost_things(accepted: &Schema, changed: &Schema) -> Vec<Thing> {
     things
 }
 
-/// The changed schema as the draft is to see it: a lookup whose foreign key alone went stays a lookup, unless a
-/// merge had made it one.
-fn with_kept_references(changed: &Schema, accepted: &Schema, yours: &Tree, inserted: &BTreeSet<Element>) -> Schema {
-    let mut schema = changed.clone();
+/// A schema as the draft is to see it: what the definition looks up without a foreign key counts as one, so that a
+/// lookup whose foreign key alone went stays a lookup, unless a merge had made it one.
+fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Element>) -> Schema {
+    let mut kept = schema.clone();
     let index = Index::of(yours);
-    for before in &accepted.tables {
-        let Some(now) = changed.table(&before.name) else { continue };
-        for key in &before.foreign_keys {
-            let there = key.columns.iter().all(|c| now.column(c).is_some())
-                && !now.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(&key.columns, c)));
-            if !there || !changed.table(&key.table).is_some_and(|target| key.fits(target)) {
+    for (entity, known) in &index.entities {
+        let Some(table) = schema.table(&known.table) else { continue };
+        for (field, (columns, target)) in &known.fields {
+            let Some(target) = target.as_ref().and_then(|t| index.entities.get(t)) else { continue };
+            let lookup = Element::file(FileKey::Entity(entity.clone())).key("field").key(field).key("lookup");
+            let taken = table.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c)));
+            let there = columns.iter().all(|c| table.column(c).is_some());
+            if taken || !there || inserted.contains(&lookup) {
                 continue;
             }
-            let stays = index.of_table(&before.name).any(|(entity, known)| {
-                known.fields.iter().any(|(field, (columns, target))| {
-                    let lookup = Element::file(FileKey::Entity(entity.to_owned())).key("field").key(field).key("lookup");
-                    target.is_some()
-                        && columns.len() == key.columns.len()
-                        && columns.iter().all(|c| name::contains(&key.columns, c))
-                        && !inserted.contains(&lookup)
-                })
-            });
-            if let Some(table) = schema.tables.iter_mut().find(|t| t.name == now.name).filter(|_| stays) {
-                table.foreign_keys.push(key.clone());
+            let value = yours.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
+            let to = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
+            let key =
+                ForeignKey { columns: columns.clone(), table: target.table.clone(), to, on_delete: None, on_update: None, deferred: false };
+            if schema.table(&target.table).is_some_and(|t| key.fits(t))
+                && let Some(table) = kept.tables.iter_mut().find(|t| t.name == table.name)
+            {
+                table.foreign_keys.push(key);
                 table.foreign_keys.sort();
             }
         }
     }
-    schema
+    kept
 }
 
 /// A draft without anything that is gone.
