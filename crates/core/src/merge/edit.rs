@@ -71,7 +71,8 @@ impl Editor {
     /// The same with everything that waits for the database in its place.
     pub fn whole(&self) -> Editor {
         let mut whole = self.clone();
-        let waiting: Vec<u32> = self.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_)) && p.left == Left::Absent).map(|p| p.id).collect();
+        let waiting: Vec<u32> =
+            self.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_)) && p.left == Left::Absent).map(|p| p.id).collect();
         for id in waiting {
             whole.put_back(id, "");
         }

@@ -225,30 +225,41 @@ fn add_column(table: &mut Table, shape: &Table, column: &str) {
     table.uniques.sort();
 }
 
-/// Puts back every part whose facts hold and whose place holds what the merge left. `schema` is the accepted
-/// one with what returns; returns the parts that went back.
-pub(super) fn put_back(
-    editor: &mut Editor,
-    memory: &Memory,
-    returning: &Returning,
-    schema: &Schema,
-    changed: &Schema,
-    respelled: &mut Vec<Respelled>,
-) -> Vec<Part> {
+/// What putting back looks at.
+#[derive(Clone, Copy)]
+pub(super) struct Scene<'a> {
+    pub memory: &'a Memory,
+    pub returning: &'a Returning,
+    /// The accepted schema under the names in use now.
+    pub carried: &'a Schema,
+    /// The same with what returns.
+    pub accepted: &'a Schema,
+    /// The changed schema.
+    pub changed: &'a Schema,
+}
+
+impl Scene<'_> {
+    /// Whether something is in the database again: itself, not another thing that has its name now.
+    fn is_back(&self, thing: &Thing) -> bool {
+        thing.renamed(&self.returning.names).is_in(self.changed) && !self.memory.is_taken_over(thing, self.carried)
+    }
+}
+
+/// Puts back every part whose facts hold and whose place holds what the merge left; returns the parts that went back.
+pub(super) fn put_back(editor: &mut Editor, scene: &Scene<'_>, respelled: &mut Vec<Respelled>) -> Vec<Part> {
     let mut done = Vec::new();
     loop {
         let waiting: Vec<Part> = editor.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_))).cloned().collect();
         let before = done.len();
         for part in waiting {
             let Fact::Needs(needs) = &part.fact else { continue };
-            let back = |thing: &Thing| thing.renamed(&returning.names).is_in(changed);
-            if !needs.iter().all(back) || !stands(editor, &part, memory, returning, schema, changed) {
+            if !needs.iter().all(|t| scene.is_back(t)) || !stands(editor, &part, scene) {
                 continue;
             }
-            let names: Vec<String> = needs.iter().map(|t| t.renamed(&returning.names).shown()).collect();
+            let names: Vec<String> = needs.iter().map(|t| t.renamed(&scene.returning.names).shown()).collect();
             let because = format!("{} {} back", names.join(" and "), if names.len() == 1 { "is" } else { "are" });
             if editor.put_back(part.id, &because) {
-                rekey_returned(editor, &part.element, part.since, memory, &returning.names, schema, respelled);
+                rekey_returned(editor, &part.element, part.since, scene.memory, &scene.returning.names, scene.accepted, respelled);
                 done.push(part);
             }
         }
@@ -259,7 +270,8 @@ pub(super) fn put_back(
 }
 
 /// Whether all that a part names is there: another loss since then keeps it waiting.
-fn stands(editor: &Editor, part: &Part, memory: &Memory, returning: &Returning, schema: &Schema, changed: &Schema) -> bool {
+fn stands(editor: &Editor, part: &Part, scene: &Scene<'_>) -> bool {
+    let Scene { memory, returning, accepted: schema, changed, .. } = *scene;
     let Some(was) = &part.was else { return true };
     let renames = memory.renames_since(part.since).then(&returning.names);
     let back = renames.inverse();

@@ -9,7 +9,7 @@ use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
 use super::ownership::{Kept, Marks, Owner, Side};
 use super::questions::{Question, about_limit, about_rename, about_table};
 use super::rekey::{Before, rekey};
-use super::returns::{Returning, put_back};
+use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
 use crate::definition::{FileKey, Index, Node, Tree, Value};
 use crate::draft::{Conventions, NamesInUse, Plan, draft};
@@ -140,6 +140,8 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let returning = Returning::of(&memory, &effective, &carried);
     let accepted = returning.added_to(&carried);
     let things = lost_things(&accepted, &effective);
+    let known = memory.clone();
+    let scene = Scene { memory: &known, returning: &returning, carried: &carried, accepted: &accepted, changed: &effective };
     let restricted = access::restricted(&yours);
     let mut inserted = memory.inserted.clone();
     let mut pending = Pending::new();
@@ -150,7 +152,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
         let mut ignored = Vec::new();
         let respelled = if is_yours { &mut respelled } else { &mut ignored };
-        let back = put_back(editor, &memory, &returning, &accepted, &effective, respelled);
+        let back = put_back(editor, &scene, respelled);
         if !back.is_empty() {
             own_pending.retain(|element, _| !back.iter().any(|part| part.element == *element));
             // What came back in another shape may name what didn't.
@@ -204,8 +206,12 @@ pub fn merge(input: &Input<'_>) -> Outcome {
             limits: Vec::new(),
         };
         owner.run(&d, &p0, &p1);
+        let (own_kept, own_limits) = (owner.kept, owner.limits);
+        // A place that ownership has made again may be what a part was waiting for.
+        let mut ignored = Vec::new();
+        restored.extend(put_back(editor, &scene, &mut ignored).into_iter().filter(|_| side == Side::Yours));
         if side == Side::Yours {
-            (kept, limits) = (owner.kept, owner.limits);
+            (kept, limits) = (own_kept, own_limits);
         }
     }
 
@@ -219,7 +225,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         .filter(|p| p.id >= first_new && matches!(p.fact, Fact::Needs(_) | Fact::Container | Fact::Limit))
         .cloned()
         .collect();
-    remember(&mut memory, &accepted, &things, &restricted, &effective, &yours, &stored);
+    remember(&mut memory, &scene, &things, &restricted, &yours, &stored);
     memory.respelled = respelled.into_iter().filter(|r| yours.get(&r.element).is_some()).collect();
     let aside = |e: &Element| yours.parts.iter().any(|p| p.left == Left::Absent && e.is_within(&p.element));
     inserted.retain(|e| yours.get(e).is_some() || aside(e));
@@ -442,19 +448,12 @@ fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &Renam
 }
 
 /// Brings the memory up to date: new facts in, facts that hold again out.
-fn remember(
-    memory: &mut Memory,
-    accepted: &Schema,
-    things: &[Thing],
-    restricted: &[(String, String)],
-    effective: &Schema,
-    yours: &Editor,
-    stored: &Editor,
-) {
-    memory.gone.retain(|g| !g.thing.is_in(effective));
+fn remember(memory: &mut Memory, scene: &Scene<'_>, things: &[Thing], restricted: &[(String, String)], yours: &Editor, stored: &Editor) {
+    let taken_over: Vec<Thing> = memory.gone.iter().map(|g| g.thing.clone()).filter(|t| t.is_in(scene.carried)).collect();
+    memory.gone.retain(|g| !g.thing.is_in(scene.changed) || taken_over.iter().any(|t| t.same(&g.thing)));
     let left = memory.gone.iter().map(|g| g.left).max().unwrap_or(0) + 1;
     for thing in things {
-        if let Some(shape) = accepted.table(&thing.table).filter(|_| !memory.gone.iter().any(|g| g.thing.same(thing))) {
+        if let Some(shape) = scene.accepted.table(&thing.table).filter(|_| !memory.gone.iter().any(|g| g.thing.same(thing))) {
             memory.gone.push(Gone { thing: thing.clone(), shape: shape.clone(), left, restricted: restricted.to_vec() });
         }
     }

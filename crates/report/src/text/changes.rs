@@ -30,9 +30,13 @@ pub fn changes(report: &Report) -> String {
         let width = changes.iter().map(|c| name(c).chars().count()).max().unwrap_or(0).min(34);
         for change in changes {
             let (mark, text) = described(change, report);
-            let head = format!("  {mark} {}", padded(&name(change), width));
-            let used = 5 + width.max(name(change).chars().count());
-            out.push_str(&format!("{head} {}\n", wrapped(&text, used, 5 + width.min(28))));
+            // A change of the table as a whole has no name of its own.
+            if name(change).is_empty() {
+                out.push_str(&format!("  {mark} {}\n", wrapped(&text, 4, 4)));
+                continue;
+            }
+            let used = 6 + width.max(name(change).chars().count());
+            out.push_str(&format!("  {mark} {}  {}\n", padded(&name(change), width), wrapped(&text, used, 6 + width.min(28))));
         }
     }
     if report.questions.iter().any(|q| q.is_open()) {
@@ -51,6 +55,7 @@ fn described(change: &Change, report: &Report) -> (String, String) {
         ChangeKind::TableAdded => ('+', format!("new {after}")),
         ChangeKind::TableDropped => ('-', "dropped".to_owned()),
         ChangeKind::ColumnAdded => ('+', format!("new column, {after}")),
+        ChangeKind::ColumnDropped if before == "no type" => ('-', "column dropped".to_owned()),
         ChangeKind::ColumnDropped => ('-', format!("column dropped (was {before})")),
         ChangeKind::TableRenamed | ChangeKind::ColumnRenamed => ('>', renamed(change)),
         ChangeKind::TableKindChanged => ('~', format!("{before} became a {after}")),

@@ -4,7 +4,7 @@ use super::changes::phrase;
 use super::quote::quote;
 use super::style::{bold, dim, edges, good, hint, plural, severity, wrapped};
 use crate::{Report, Totals};
-use ysomorph_core::impact::{Finding, Remedy, Severity};
+use ysomorph_core::impact::{Finding, Location, Remedy, Severity};
 use ysomorph_core::name::shown;
 
 /// The report of `impact`.
@@ -95,7 +95,7 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
         out.push_str(&format!("{}\n", edges(&position, finding.rule)));
         let own_text = finding.rule.starts_with("definition/") || finding.rule.contains("condition") || finding.rule.contains("filter");
         if let Some(quoted) =
-            report.texts.get(&at.file).filter(|_| own_text).and_then(|text| quote(text, at.line, at.column, culprit(finding)))
+            report.texts.get(&at.file).filter(|_| own_text).and_then(|text| quote(text, at.line, at.column, culprit(finding, text, at)))
         {
             out.push_str(&quoted);
         }
@@ -119,8 +119,10 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
     out
 }
 
-/// How long the culprit is: the last name the message quotes.
-fn culprit(finding: &Finding) -> usize {
-    let quoted: Vec<&str> = finding.message.split('`').skip(1).step_by(2).collect();
-    quoted.last().map_or(1, |name| name.rsplit('.').next().unwrap_or(name).chars().count())
+/// How long the culprit is: of the names the message quotes, the one that stands at the place.
+fn culprit(finding: &Finding, text: &str, at: &Location) -> usize {
+    let line = usize::try_from(at.line).ok().and_then(|line| text.lines().nth(line.checked_sub(1)?)).unwrap_or_default();
+    let start: String = line.chars().skip(usize::try_from(at.column).unwrap_or(1).saturating_sub(1)).collect();
+    let quoted = finding.message.split('`').skip(1).step_by(2).map(|name| name.rsplit('.').next().unwrap_or(name));
+    quoted.filter(|name| start.trim_start_matches('"').starts_with(name)).map(|name| name.chars().count()).max().unwrap_or(1)
 }

@@ -25,7 +25,7 @@ pub(super) fn good(text: impl Display) -> String {
 }
 
 pub(super) fn bad(text: impl Display) -> String {
-    styled(AnsiColor::Red.on_default(), text)
+    styled(AnsiColor::BrightRed.on_default(), text)
 }
 
 pub(super) fn warm(text: impl Display) -> String {
@@ -35,7 +35,7 @@ pub(super) fn warm(text: impl Display) -> String {
 pub(super) fn severity(severity: Severity) -> String {
     let word = format!("{:<5}", severity.word());
     match severity {
-        Severity::Break => styled(AnsiColor::Red.on_default().bold(), word),
+        Severity::Break => styled(AnsiColor::BrightRed.on_default().bold(), word),
         Severity::Risk => styled(AnsiColor::Yellow.on_default().bold(), word),
         Severity::Note => styled(AnsiColor::Cyan.on_default(), word),
     }
