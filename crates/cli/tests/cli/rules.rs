@@ -173,3 +173,28 @@ fn rules_are_named_alike_and_documented() {
         }
     }
 }
+
+#[test]
+fn the_catalogue_of_rules_is_the_programs_own() {
+    let mut text = String::from(
+        "# Rules\n\nWhat `impact` and `check` find. `ysomorph explain RULE` prints one. This page is written by the program.\n",
+    );
+    for rule in RULES {
+        let docs = rule.docs;
+        text.push_str(&format!(
+            "\n## {} ({})\n\n{} {}\n\nExample: {}; then {}.\n\nWhat to do: {}\n",
+            rule.name,
+            rule.severity.word(),
+            docs.detects,
+            docs.matters,
+            docs.before,
+            docs.after,
+            docs.to_do
+        ));
+    }
+    let file = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/rules.md");
+    if std::env::var_os("YSOMORPH_UPDATE").is_some() {
+        std::fs::write(file, &text).unwrap();
+    }
+    assert_eq!(std::fs::read_to_string(file).unwrap_or_default(), text, "run the tests with YSOMORPH_UPDATE=1 to write it anew");
+}

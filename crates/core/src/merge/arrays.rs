@@ -110,6 +110,9 @@ impl Owner<'_> {
     pub(super) fn enter(&mut self, element: &Element, member: &str, order: &[String], value: Option<&Node>) {
         let Some(value) = value.cloned() else { return };
         let target = element.member(member);
+        if self.editor.get(&target).is_some() {
+            return;
+        }
         if let Some(id) = self.editor.removed(&target).filter(|p| p.fact == Fact::Draft).map(|p| p.id)
             && self.editor.put_back(id, "the draft has it again")
         {
