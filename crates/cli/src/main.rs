@@ -1,5 +1,7 @@
 //! The command line: parse, dispatch, print, exit code. No logic of its own.
 
+#![allow(clippy::print_stderr, reason = "problems go to standard error")]
+
 mod commands;
 mod error;
 mod output;
@@ -34,6 +36,9 @@ struct Arguments {
     /// Only the outcome, in one line
     #[arg(long, short, global = true)]
     quiet: bool,
+    /// Everything, such as all customisations a merge keeps
+    #[arg(long, short, global = true)]
+    verbose: bool,
     #[command(subcommand)]
     command: Command,
 }
@@ -47,7 +52,7 @@ fn main() -> ExitCode {
         }
     };
     let mut output = Output::new(arguments.format, arguments.output, arguments.color, arguments.quiet);
-    let session = session::Session { folder: arguments.folder, changed: arguments.changed };
+    let session = session::Session { folder: arguments.folder, changed: arguments.changed, verbose: arguments.verbose };
     let outcome = arguments.command.run(&session, &mut output).and_then(|code| output.finish().map(|()| code));
     match outcome {
         Ok(code) => ExitCode::from(code),

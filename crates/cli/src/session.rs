@@ -17,12 +17,19 @@ pub struct Session {
     pub folder: PathBuf,
     /// Another changed schema than the configured one.
     pub changed: Option<String>,
+    /// Show everything.
+    pub verbose: bool,
 }
 
 impl Session {
     /// The workspace.
     pub fn open(&self) -> Result<Workspace, CliError> {
-        Ok(Workspace::open(&self.folder)?)
+        let workspace = Workspace::open(&self.folder)?;
+        if workspace.recovered {
+            // The one write a looking command may make.
+            eprintln!("note: a write that had been interrupted was completed first");
+        }
+        Ok(workspace)
     }
 
     /// A source given on the command line.

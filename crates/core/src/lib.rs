@@ -1,4 +1,16 @@
 //! The heart of Ysomorph: pure values in, pure values out. No file, clock, terminal, network or database.
+//!
+//! A guided tour, in the order things happen:
+//!
+//! - [`schema`] is what a database has, whatever engine it runs on; [`name`] knows how names compare.
+//! - [`changes`] compares two schemas, after [`rename`] has found which names are the same thing.
+//! - [`definition`] is the application as data; its shape says what each key means.
+//! - [`draft`] is what the generator would write for a schema.
+//! - [`sql`] knows what a fragment or template names.
+//! - [`statements`] are what each page asks of the database.
+//! - [`impact`] finds what breaks, one rule a file.
+//! - [`merge`] carries the definition over, in five steps.
+
 pub mod changes;
 pub mod definition;
 pub mod draft;

@@ -56,6 +56,12 @@ pub struct Report {
     /// Entities and pages of the definition.
     #[serde(skip)]
     pub counts: (usize, usize),
+    /// Follow-ups nobody closed: name and what is the matter.
+    #[serde(skip)]
+    pub left: Vec<(String, String)>,
+    /// Show everything.
+    #[serde(skip)]
+    pub verbose: bool,
     /// New tables that were left for later: they don't count as changes.
     #[serde(skip)]
     pub later: Vec<String>,

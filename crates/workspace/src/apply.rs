@@ -1,7 +1,7 @@
 //! The core's edits on the texts of all files, checked against the tree they were made for.
 
 use crate::toml::{ApplyError, Bytes, apply, parse};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::definition::{FileKey, Node, Tree, Value};
 use ysomorph_core::merge::Edit;
 
@@ -20,10 +20,8 @@ pub(crate) fn apply_all(
             None => texts.remove(&edit.file),
         };
     }
-    for (file, text) in &texts {
-        if !edits.iter().any(|e| e.file == *file) {
-            continue;
-        }
+    let edited: BTreeSet<&FileKey> = edits.iter().map(|e| &e.file).collect();
+    for (file, text) in texts.iter().filter(|(file, _)| edited.contains(file)) {
         let parsed = parse(text).map_err(|e| ApplyError::Broken(file.path(), e))?;
         if expected.files.get(file).map(pruned) != Some(pruned(&parsed.node)) {
             return Err(ApplyError::Missing(format!("{}, which came out otherwise than meant", file.path())));

@@ -23,5 +23,6 @@ pub use merges::{Entry, EntryKind, UndoError};
 pub use open::{FileError, OpenError, Workspace};
 pub use plan::{Planned, WriteError};
 pub use start::{StartError, start};
+pub use state::follow_ups::FollowUp;
 pub use transaction::digest;
 pub use transaction::{Before, Step, Transaction, TransactionError, recover};

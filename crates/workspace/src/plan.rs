@@ -6,6 +6,7 @@ use crate::lock::{self, LockError};
 use crate::merges::{self, Entry, EntryKind};
 use crate::open::Workspace;
 use crate::state::State;
+use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
 use crate::toml::{self, ApplyError};
 use crate::transaction::{Before, Step, Transaction, TransactionError};
 use std::collections::{BTreeMap, BTreeSet};
@@ -43,6 +44,13 @@ pub enum WriteError {
     File(crate::open::FileError),
 }
 
+impl Planned {
+    /// Whether there is anything to write beyond the list of follow-ups.
+    pub fn is_worth_writing(&self) -> bool {
+        self.files.keys().any(|f| f != FOLLOW_UPS)
+    }
+}
+
 impl Workspace {
     /// What the core merges from.
     pub fn merge_input<'a>(&'a self, changed: &'a Schema, answers: &'a BTreeMap<String, String>) -> Input<'a> {
@@ -76,7 +84,14 @@ impl Workspace {
             put(file.path(), self.texts.get(file), texts.get(file).cloned());
         }
         let memory = alive(outcome.memory.clone());
-        let state = State { accepted: outcome.accepted.clone(), stored: outcome.stored.clone(), memory, bytes, texts: BTreeMap::new() };
+        let state = State {
+            accepted: outcome.accepted.clone(),
+            stored: outcome.stored.clone(),
+            memory,
+            bytes,
+            follow_ups: follow_ups::of(&outcome.follow_ups, &self.state.follow_ups),
+            texts: BTreeMap::new(),
+        };
         let new_state = state.files();
         let names: BTreeSet<&String> = self.state.texts.keys().chain(new_state.keys()).collect();
         for name in names {
@@ -120,6 +135,21 @@ impl Workspace {
             .map_err(WriteError::File)?;
         entry.transaction()?.commit(&self.root)?;
         Ok(entry)
+    }
+
+    /// What merges left to a person and nobody closed.
+    pub fn open_follow_ups(&self) -> impl Iterator<Item = &FollowUp> {
+        self.state.follow_ups.iter().filter(|f| !f.done)
+    }
+
+    /// Closes a follow-up.
+    pub fn close_follow_up(&self, name: &str) -> Result<(), WriteError> {
+        let _lock = lock::take(&self.root)?;
+        let mut all = self.state.follow_ups.clone();
+        all.iter_mut().filter(|f| f.name == name).for_each(|f| f.done = true);
+        let before = self.state.texts.get(FOLLOW_UPS).cloned().map_or(Before::Absent, Before::Text);
+        let step = Step { path: FOLLOW_UPS.to_owned(), before, new: follow_ups::write(&all) };
+        Ok(Transaction { steps: vec![step] }.commit(&self.root)?)
     }
 
     /// Takes an answer: it goes to `decisions.toml`.

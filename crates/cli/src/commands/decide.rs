@@ -13,8 +13,7 @@ use ysomorph_workspace::{Answer, Workspace};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
-    /// The question to answer
-    #[arg(requires = "choice")]
+    /// The question to answer; done/NAME closes a follow-up
     question: Option<String>,
     /// The choice to take
     choice: Option<String>,
@@ -31,6 +30,14 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let changed = session.changed(&workspace)?;
     let answers = workspace.answer_map();
     let outcome = merge(&workspace.merge_input(&changed, &answers));
+    if let Some(name) = arguments.question.as_ref().and_then(|q| q.strip_prefix("done/")) {
+        return close(&workspace, name, output);
+    }
+    if let (Some(name), None) = (&arguments.question, &arguments.choice) {
+        let choices =
+            outcome.questions.iter().find(|q| q.name == *name).map_or_else(String::new, |q| format!(": {}", q.choices.join(", ")));
+        return Err(CliError::new(format!("`{name}` needs a choice{choices}")).hint("`ysomorph decide --list` shows what each would do"));
+    }
     if let (Some(name), Some(choice)) = (&arguments.question, &arguments.choice) {
         let question = asked(&outcome.questions, name, choice)?;
         take(&workspace, question, choice, arguments.reason.clone())?;
@@ -41,9 +48,25 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if dialogue && outcome.open_questions().next().is_some() {
         return ask(&workspace, session, output);
     }
-    let report = report("decide", &workspace, &changed, &outcome);
+    let mut report = report("decide", &workspace, &changed, &outcome);
+    report.left = workspace.open_follow_ups().map(|f| (f.name.clone(), f.message.clone())).collect();
     print(output, &report, text::questions);
     Ok(u8::from(outcome.open_questions().next().is_some()))
+}
+
+/// Closes a follow-up.
+fn close(workspace: &Workspace, name: &str, output: &mut Output) -> Result<u8, CliError> {
+    let open: Vec<&str> = workspace.open_follow_ups().map(|f| f.name.as_str()).collect();
+    if !open.contains(&name) {
+        let error = CliError::new(format!("there is no open follow-up `{name}`"));
+        return Err(match nearest(name, open.iter().copied()) {
+            Some(near) => error.hint(format!("did you mean `done/{near}`?")),
+            None => error.hint("`ysomorph decide --list` shows them"),
+        });
+    }
+    workspace.close_follow_up(name)?;
+    output.push(&format!("Closed: {}.\n", shown(name)));
+    Ok(0)
 }
 
 fn asked<'a>(questions: &'a [Question], name: &str, choice: &str) -> Result<&'a Question, CliError> {

@@ -66,7 +66,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         output.push(&format!("The demo is in {}: a workspace and its database, not changed yet.\n", folder.display()));
         return Ok(0);
     }
-    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None }, output };
+    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None, verbose: false }, output };
     walk.say(&format!("Three Combs, a beekeepers' co-operative, in {}", folder.display()));
     walk.say("Its application was drafted with `ysomorph start` and edited by hand since.");
     walk.command(&["check"])?;

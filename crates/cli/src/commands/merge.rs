@@ -38,13 +38,14 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         }
         workspace.write(&planned, &answers, &now())?;
     }
-    let report = merge_report(&workspace, &changed, &planned, write);
+    let mut report = merge_report(&workspace, &changed, &planned, write);
+    report.verbose = session.verbose;
     print(output, &report, text::merge);
-    let later_only = planned.outcome.open_questions().next().is_none() && planned.files.is_empty();
+    let later_only = planned.outcome.open_questions().next().is_none() && !planned.is_worth_writing();
     Ok(match (arguments.write, later_only) {
         (true, _) => u8::from(open > 0),
         (false, true) => 0,
-        (false, false) => u8::from(open > 0 || planned.edits_definition || !planned.files.is_empty()),
+        (false, false) => 1,
     })
 }
 

@@ -317,3 +317,37 @@ fn a_second_entity_and_a_deleted_field_stay_as_people_made_them() {
     project.merge(&[]);
     project.same_definition(&before);
 }
+
+#[test]
+fn what_a_merge_leaves_is_listed_until_it_is_true_no_more_or_closed() {
+    let project = Project::new(BEES);
+    project.edit("app/keeper.toml", "column = \"place\"", "column = \"place\"\nhidden = true");
+    project.sql("CREATE TABLE k AS SELECT * FROM keeper; DROP TABLE keeper; CREATE TABLE keeper (id INTEGER PRIMARY KEY, name VARCHAR(60) NOT NULL, postcode VARCHAR(10), place VARCHAR(60) NOT NULL, phone VARCHAR(20), region_id INTEGER REFERENCES region (id)); DROP TABLE k");
+    project.merge(&[]);
+    let name = "page/required-column-absent/keeper/add";
+    assert!(project.expect(0, &["decide", "--list"]).contains(&format!("done/{name}")));
+    let undone = project.read(".ysomorph/follow-ups.toml");
+    project.expect(0, &["decide", &format!("done/{name}")]);
+    assert!(!project.expect(0, &["decide", "--list"]).contains(name));
+    assert!(project.expect(2, &["decide", "done/nothing"]).contains("there is no open follow-up"));
+    project.write(".ysomorph/follow-ups.toml", &undone);
+    project.edit("app/keeper.toml", "column = \"place\"\nhidden = true", "column = \"place\"");
+    project.expect(0, &["merge", "--write"]);
+    assert!(!project.path(".ysomorph/follow-ups.toml").exists(), "it is true no more");
+}
+
+#[test]
+fn sql_that_cannot_be_analysed_is_never_rewritten_but_left_to_a_person() {
+    let project = customised();
+    let odd = "id IN (WITH x AS (SELECT * FROM keeper) SELECT id FROM x WHERE postcode > '1')";
+    project.edit("app/keeper.toml", "rows = \"postcode LIKE '4%' AND id = :me\"", &format!("rows = \"{odd}\""));
+    let before = project.definition();
+    project.sql("ALTER TABLE keeper RENAME COLUMN postcode TO zip");
+    project.merge(&[("rename/keeper.postcode", "zip")]);
+    let keeper = project.read("app/keeper.toml");
+    assert!(keeper.contains(odd), "{keeper}");
+    assert!(project.expect(0, &["decide", "--list"]).contains("can't be analysed with certainty"));
+    project.sql("ALTER TABLE keeper RENAME COLUMN zip TO postcode");
+    project.merge(&[]);
+    project.same_definition(&before);
+}

@@ -13,7 +13,7 @@ use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
 use crate::definition::{FileKey, Index, Node, Tree, Value};
 use crate::draft::{Conventions, NamesInUse, Plan, draft};
-use crate::impact::{self, Finding, Severity};
+use crate::impact::{self, Finding, Location, Severity};
 use crate::name;
 use crate::rename::{Known, RenameMap, RenamePolicy};
 use crate::schema::{ForeignKey, Schema, in_accepted_order};
@@ -130,7 +130,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let mut respelled = memory.respelled.clone();
     let mut yours = Editor::new(input.tree.clone(), memory.parts.clone(), &memory);
     let before = Before { index: &before_index, schema: input.accepted, renames: &taken };
-    rekey(&mut yours, &before, None, &mut respelled);
+    let doubtful = rekey(&mut yours, &before, None, &mut respelled);
     let mut stored = Editor::new(input.stored.tree.clone(), memory.draft_parts.clone(), &memory);
     let stored_index = Index::of(&stored.tree);
     rekey(&mut stored, &Before { index: &stored_index, ..before }, None, &mut Vec::new());
@@ -247,7 +247,9 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     }
     let unasked = input.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
     let new_stored = Stored { tree: stored.tree, marks, start_role: input.stored.start_role.clone(), later: tables.later };
-    let follow_ups = impact::check(&yours.tree, &new_accepted).into_iter().filter(|f| f.severity == Severity::Break).collect();
+    let mut follow_ups: Vec<Finding> =
+        impact::check(&yours.tree, &new_accepted).into_iter().filter(|f| f.severity == Severity::Break).collect();
+    follow_ups.extend(doubtful.iter().filter_map(|e| Some(doubtful_sql(e, yours.tree.files.get(&e.file)?))));
     Outcome {
         comparison,
         edits: yours.edits,
@@ -263,6 +265,22 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         exclude: tables.exclude,
         unasked,
     }
+}
+
+/// SQL that can't be analysed with certainty isn't rewritten: a person has to look at it.
+fn doubtful_sql(element: &Element, root: &Node) -> Finding {
+    let rule = match element.last() {
+        "rows" => "access/row-filter-broken",
+        _ if element.key_at(0) == Some("field") => "lookup/condition-broken",
+        _ => "page/condition-broken",
+    };
+    let message =
+        format!("{} can't be analysed with certainty and may name something that was renamed: it was left as it is", element.shown());
+    let mut finding = Finding::new(rule, Severity::Risk, message).entity(element.file.name()).help("look through it and mend it by hand");
+    if let Some(at) = element.resolve(root).and_then(|path| root.at_path(&path)).map(|n| n.at) {
+        finding.at = Some(Location { file: element.file.path(), line: at.line.max(1), column: at.column.max(1) });
+    }
+    finding
 }
 
 /// New tables and what was said about them.
@@ -464,5 +482,6 @@ fn remember(memory: &mut Memory, scene: &Scene<'_>, things: &[Thing], restricted
             || editor.replaced(&part.element).or(editor.removed(&part.element)).is_some_and(|p| p.id == part.id)
     };
     memory.parts = yours.parts.iter().filter(|p| alive(yours, p)).cloned().collect();
-    memory.draft_parts = stored.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_) | Fact::Container)).cloned().collect();
+    // The draft's own parts are kept alike, so that what is away stands in the same order on both sides.
+    memory.draft_parts = stored.parts.iter().filter(|p| alive(stored, p)).cloned().collect();
 }

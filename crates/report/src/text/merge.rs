@@ -32,9 +32,10 @@ pub fn merge(report: &Report) -> String {
     for diff in report.diffs.iter().filter(|d| shown_file(d)) {
         out.push_str(&format!("\n{}", unified(diff)));
     }
-    let concerned: Vec<_> = kept.iter().filter(|k| k.concerned).collect();
+    let concerned: Vec<_> = kept.iter().filter(|k| k.concerned || report.verbose).collect();
     if !concerned.is_empty() {
-        out.push_str(&format!("\n{}\n", bold("Kept although the draft changed")));
+        let title = if report.verbose { "Kept" } else { "Kept although the draft changed" };
+        out.push_str(&format!("\n{}\n", bold(title)));
         for kept in concerned {
             let yours = kept.yours.as_ref().map_or_else(|| "left out".to_owned(), |v| shown(&short(v)));
             let draft = kept.draft.as_ref().map_or_else(|| "nothing".to_owned(), |v| shown(&short(v)));

@@ -21,6 +21,12 @@ pub fn questions(report: &Report) -> String {
     for name in &report.unasked {
         out.push_str(&format!("\nAn answer in decisions.toml is about {}, which nothing asks: it has no effect.\n", shown(name)));
     }
+    if !report.left.is_empty() {
+        out.push_str(&format!("\n{}\n", bold("Left to you by earlier merges")));
+        for (name, message) in &report.left {
+            out.push_str(&format!("  done/{}\n      {}\n", shown(name), wrapped(&shown(message), 6, 6)));
+        }
+    }
     if let Some(first) = report.questions.iter().find(|q| q.is_open()) {
         let choice = first.choices.first().map_or("", String::as_str);
         out.push_str(&format!("\n{}\n", hint(format!("ysomorph decide {} {}", word(&first.name), word(choice)))));

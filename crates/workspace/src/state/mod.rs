@@ -1,10 +1,12 @@
 //! `.ysomorph/`: the accepted schema, the stored draft with its marks, and what merges remember.
 
 mod draft;
+pub(crate) mod follow_ups;
 mod set_aside;
 
 use crate::open::{FileError, read_text};
 use crate::toml::Bytes;
+use follow_ups::{FOLLOW_UPS, FollowUp};
 use std::collections::BTreeMap;
 use std::path::Path;
 use ysomorph_core::definition::FileKey;
@@ -26,6 +28,8 @@ pub(crate) struct State {
     pub memory: Memory,
     /// The parts' bytes, by the file they belong to.
     pub bytes: BTreeMap<FileKey, Bytes>,
+    /// What merges left to a person.
+    pub follow_ups: Vec<FollowUp>,
     /// The files as read.
     pub texts: BTreeMap<String, String>,
 }
@@ -43,7 +47,7 @@ impl State {
             }
         };
         let mut texts: BTreeMap<String, String> = BTreeMap::new();
-        for file in [ACCEPTED, SET_ASIDE, MARKS] {
+        for file in [ACCEPTED, SET_ASIDE, MARKS, FOLLOW_UPS] {
             texts.extend(load(file).map(|text| (file.to_owned(), text)));
         }
         for name in draft::files(root) {
@@ -73,6 +77,12 @@ impl State {
                 Err(error) => errors.push(error),
             }
         }
+        if let Some(text) = texts.get(FOLLOW_UPS) {
+            match follow_ups::read(text) {
+                Ok(list) => state.follow_ups = list,
+                Err(error) => errors.push(error),
+            }
+        }
         state.texts = texts;
         if errors.is_empty() { Ok(state) } else { Err(errors) }
     }
@@ -84,6 +94,7 @@ impl State {
         if let Some(text) = set_aside::write(&self.memory, &self.bytes) {
             files.insert(SET_ASIDE.to_owned(), text);
         }
+        files.extend(follow_ups::write(&self.follow_ups).map(|text| (FOLLOW_UPS.to_owned(), text)));
         files
     }
 }
