@@ -89,7 +89,7 @@ impl Workspace {
             stored: outcome.stored.clone(),
             memory,
             bytes,
-            follow_ups: follow_ups::of(&outcome.follow_ups, &self.state.follow_ups),
+            follow_ups: follow_ups::of(&outcome.follow_ups, &self.state.follow_ups, &outcome.tree),
             texts: BTreeMap::new(),
         };
         let new_state = state.files();
