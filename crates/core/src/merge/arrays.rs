@@ -46,9 +46,12 @@ impl Owner<'_> {
             }
         }
         if !hand_laid {
-            for lost in p0.iter().filter(|m| !p1.contains(m) && y.contains(m)) {
+            // What a merge let in goes as well when the draft no longer has it, whenever it lost it.
+            for lost in y.iter().filter(|m| !p1.contains(m)) {
                 let member = element.member(lost);
-                if !self.is_marked(&member) {
+                let owned = p0.contains(lost) || self.inserted.contains(&member);
+                if owned && !self.is_marked(&member) {
+                    self.inserted.remove(&member);
                     self.editor.remove(&member, Fact::Draft, "the draft no longer has it");
                     let inserted = self.inserted.contains(element);
                     if inserted && self.editor.get(element).is_some_and(|n| n.items().is_empty()) {
@@ -57,14 +60,16 @@ impl Owner<'_> {
                 }
             }
         }
-        for new in p1.iter().filter(|m| !p0.contains(m)) {
+        let was_here = |owner: &Self, m: &str| owner.editor.removed(&element.member(m)).is_some_and(|p| p.fact == Fact::Draft);
+        let new: Vec<String> = p1.iter().filter(|m| !p0.contains(m) || was_here(self, m)).cloned().collect();
+        for new in &new {
             if y.contains(new) {
                 if !d.contains(new) && self.side == Side::Yours {
                     self.marks.insert(element.member(new), item(Some(&yours), new).cloned());
                 }
                 continue;
             }
-            let deleted = d.contains(new) || self.is_taken_out(&element.member(new));
+            let deleted = d.contains(new) && !was_here(self, new) || self.is_taken_out(&element.member(new));
             if !deleted
                 && self.placement.may_enter(self.side, element, new)
                 && self.placement.enters_page(self.side, element, new, hand_laid)
@@ -129,6 +134,7 @@ impl Owner<'_> {
             .or_else(|| order.iter().skip(own + 1).find_map(position))
             .unwrap_or(there.len());
         self.editor.insert_member(element, index, value, "new in the draft");
+        self.inserted.insert(target);
     }
 
     /// An array of tables: sections, menu groups. They match by title, else by most shared members.

@@ -205,11 +205,19 @@ impl Owner<'_> {
     /// The draft's value, but a title that names a field hidden from somebody gives way to the key.
     fn safe_text(&self, element: &Element, p1: Option<&Node>) -> Option<Node> {
         let value = p1?.clone();
+        if self.was_there(element, &value) {
+            return Some(value);
+        }
         let Some(text) = value.as_text() else { return Some(value) };
         if element.last() == "title" && element.steps.len() == 1 && self.names_hidden(element, text) {
             return self.placement.key_title(element.file.name()).map(|t| Node::text(t.as_str()));
         }
         Some(value)
+    }
+
+    /// Whether a value stood here before a merge replaced it: what is put back exposes nothing new.
+    fn was_there(&self, element: &Element, value: &Node) -> bool {
+        self.editor.replaced(element).is_some_and(|part| part.was.as_ref() == Some(value))
     }
 
     fn names_hidden(&self, element: &Element, template: &str) -> bool {
@@ -255,13 +263,17 @@ impl Owner<'_> {
             self.kept.push(Kept { element: element.clone(), yours, draft: drafts.p1.cloned(), concerned: p0 != p1 });
             return;
         }
+        // The draft may have an earlier value again without this change being about it: under a name it had before.
+        if let Some(again) = drafts.p1.filter(|p1| stand_in && self.was_there(element, p1)) {
+            return self.editor.set(element, again.clone(), Fact::Draft, "the draft has it again");
+        }
         if p0 == p1 || self.would_widen(element, y.as_ref()) {
             return;
         }
         let because = "follows the draft";
         match (yours, drafts.p1) {
             (Some(_), Some(p1)) => {
-                let put_back = self.editor.replaced(element).is_some_and(|part| part.was.as_ref() == Some(p1));
+                let put_back = self.was_there(element, p1);
                 let exposes = element.last() == "title" && p1.as_text().is_some_and(|t| self.names_hidden(element, t));
                 if put_back || !exposes {
                     self.editor.set(element, p1.clone(), Fact::Draft, because);
