@@ -143,5 +143,16 @@ pub fn similar_diff(old: &str, new: &str) -> String {
     let only = |from: &[&str], other: &[&str], mark: &str| {
         from.iter().filter(|l| !other.contains(l)).map(|l| format!("{mark}{l}\n")).collect::<String>()
     };
-    only(&a, &b, "-") + &only(&b, &a, "+")
+    let lines = only(&a, &b, "-") + &only(&b, &a, "+");
+    // The same lines in another order, or other line ends.
+    let first = || old.char_indices().zip(new.chars()).find(|((_, a), b)| a != b).map_or(old.len().min(new.len()), |((at, _), _)| at);
+    if lines.is_empty() {
+        format!(
+            "…{:?}\n…{:?}",
+            old.get(first()..).map(|t| t.chars().take(120).collect::<String>()),
+            new.get(first()..).map(|t| t.chars().take(120).collect::<String>())
+        )
+    } else {
+        lines
+    }
 }

@@ -185,12 +185,23 @@ impl Owner<'_> {
             for row in drafts.p0.map(Node::items).unwrap_or_default() {
                 let title = member_key(row);
                 let member = element.member(&title);
-                let Some(yours) = self.editor.get(&member).filter(|_| item(drafts.p1, &title).is_none()) else { continue };
-                // Emptied, it waits for whatever comes back into it; untouched, for the draft.
-                let emptied = ["fields", "items"].iter().all(|list| keys(yours.get(list)).is_empty());
-                if emptied || yours == row {
-                    let fact = if emptied { Fact::Container } else { Fact::Draft };
-                    self.editor.remove(&member, fact, "the draft no longer has it");
+                if item(drafts.p1, &title).is_some() || self.editor.get(&member).is_none() {
+                    continue;
+                }
+                if self.editor.get(&member) == Some(row) {
+                    self.editor.remove(&member, Fact::Draft, "the draft no longer has it");
+                    continue;
+                }
+                // What a person added stays; emptied, the section waits for whatever comes back into it.
+                for list in ["fields", "items"] {
+                    let own = Drafts { d: matching.row(drafts.d, &title), p0: Some(row), p1: None };
+                    if self.editor.get(&member.key(list)).is_some() {
+                        self.set(&member.key(list), own.key(list), None);
+                    }
+                }
+                let emptied = |row: &Node| ["fields", "items"].iter().all(|list| keys(row.get(list)).is_empty());
+                if self.editor.get(&member).is_some_and(emptied) {
+                    self.editor.remove(&member, Fact::Container, "the draft no longer has it");
                 }
             }
         }

@@ -93,8 +93,7 @@ impl Layout {
             .collect();
         members
             .extend(self.free.iter().filter(|f| headers.contains(&f.before)).map(|f| Member { key: f.key.clone(), span: f.span.clone() }));
-        members.sort_by_key(|m| m.span.start);
-        members
+        numbered(members)
     }
 
     /// Lines of a block and the free text between them.
@@ -109,14 +108,27 @@ impl Layout {
                 .filter(|f| f.before >= first && f.before < block.end)
                 .map(|f| Member { key: f.key.clone(), span: f.span.clone() }),
         );
-        members.sort_by_key(|m| m.span.start);
-        members
+        numbered(members)
     }
 
     /// The header of a path, if it has one.
     pub fn header(&self, path: &[Seg]) -> Option<usize> {
         self.items.iter().position(|i| i.header && i.path == path)
     }
+}
+
+/// In order of their places; members of the same key (the same comment twice) told apart by their number.
+fn numbered(mut members: Vec<Member>) -> Vec<Member> {
+    members.sort_by_key(|m| m.span.start);
+    let mut seen: std::collections::BTreeMap<String, usize> = std::collections::BTreeMap::new();
+    for member in &mut members {
+        let count = seen.entry(member.key.clone()).or_default();
+        *count += 1;
+        if *count > 1 {
+            member.key = format!("{} ({count})", member.key);
+        }
+    }
+    members
 }
 
 /// The line break of the text, for what is inserted.
