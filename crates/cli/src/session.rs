@@ -48,17 +48,24 @@ impl Session {
     }
 }
 
-/// A report with what all commands tell: schemas, changes, questions.
-pub fn report(command: &str, workspace: &Workspace, changed: &Schema, outcome: &Outcome) -> Report {
+/// A report on the definition alone.
+pub fn bare_report(command: &str, workspace: &Workspace, changed: &Schema) -> Report {
     Report {
         format: 1,
         command: command.to_owned(),
         schema: SchemaDigests { accepted: digest(workspace.accepted()), changed: digest(changed) },
+        texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
+        counts: counts(workspace),
+        ..Report::default()
+    }
+}
+
+/// A report with what all commands tell: schemas, changes, questions.
+pub fn report(command: &str, workspace: &Workspace, changed: &Schema, outcome: &Outcome) -> Report {
+    Report {
         changes: outcome.comparison.changes.clone(),
         questions: outcome.questions.clone(),
         unasked: outcome.unasked.clone(),
-        texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
-        counts: counts(workspace),
         later: outcome
             .stored
             .later
@@ -68,7 +75,7 @@ pub fn report(command: &str, workspace: &Workspace, changed: &Schema, outcome: &
             })
             .cloned()
             .collect(),
-        ..Report::default()
+        ..bare_report(command, workspace, changed)
     }
 }
 

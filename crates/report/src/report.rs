@@ -151,7 +151,7 @@ pub struct FileDiff {
 impl Report {
     /// With the outcome of a merge.
     #[must_use]
-    pub fn with_merge(mut self, outcome: &Outcome, written: bool) -> Report {
+    pub fn with_merge(mut self, outcome: &Outcome, left: &[Finding], written: bool) -> Report {
         let edits = outcome.edits.iter().map(|edit| EditReport {
             file: edit.file.path(),
             path: edit.element.shown(),
@@ -182,7 +182,7 @@ impl Report {
         let part = |p: &Part| PartReport { path: p.element.shown(), value: p.was.as_ref().map(value), because: p.because.clone() };
         self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
         self.restored = Some(outcome.restored.iter().map(part).collect());
-        self.follow_ups = Some(outcome.follow_ups.clone());
+        self.follow_ups = Some(left.to_vec());
         self.written = Some(written);
         self
     }

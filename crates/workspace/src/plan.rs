@@ -11,6 +11,7 @@ use crate::toml::{self, ApplyError};
 use crate::transaction::{Before, Step, Transaction, TransactionError};
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::definition::{FileKey, Node, Seg, Value};
+use ysomorph_core::impact::Finding;
 use ysomorph_core::merge::{Edit, Element, Input, Memory, Op, Outcome, merge};
 use ysomorph_core::schema::Schema;
 
@@ -21,6 +22,8 @@ pub struct Planned {
     pub outcome: Outcome,
     /// Every file that changes: before, after.
     pub files: BTreeMap<String, (Option<String>, Option<String>)>,
+    /// What is left to a person.
+    pub left: Vec<Finding>,
     /// The answers it uses.
     pub used: Vec<Answer>,
     /// Whether the definition, questions or set-aside parts change, or only the accepted schema and drafts.
@@ -83,13 +86,14 @@ impl Workspace {
         for file in all {
             put(file.path(), self.texts.get(file), texts.get(file).cloned());
         }
+        let left = outcome.follow_ups();
         let memory = alive(outcome.memory.clone());
         let state = State {
             accepted: outcome.accepted.clone(),
             stored: outcome.stored.clone(),
             memory,
             bytes,
-            follow_ups: follow_ups::of(&outcome.follow_ups, &self.state.follow_ups, &outcome.tree),
+            follow_ups: follow_ups::of(&left, &self.state.follow_ups, &outcome.tree),
             texts: BTreeMap::new(),
         };
         let new_state = state.files();
@@ -109,7 +113,7 @@ impl Workspace {
             .cloned()
             .collect();
         let edits_definition = !outcome.edits.is_empty() || !outcome.exclude.is_empty();
-        Ok(Planned { outcome, files, used, edits_definition })
+        Ok(Planned { outcome, left, files, used, edits_definition })
     }
 
     /// Writes a plan in one transaction. `now` and `who` go into the entry.

@@ -76,7 +76,7 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
 }
 
 fn merge_report(workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
-    let mut report = report("merge", workspace, changed, &planned.outcome).with_merge(&planned.outcome, written);
+    let mut report = report("merge", workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
     report.diffs = planned
         .files
         .iter()

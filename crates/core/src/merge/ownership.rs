@@ -10,7 +10,7 @@ use super::layout::Placement;
 use super::loss::{Pending, reason};
 use super::memory::{Fact, Left};
 use super::questions::{Limit, looser};
-use crate::definition::{Node, Seg, Shape, Tree, Value, shape_of};
+use crate::definition::{FileKey, Node, Seg, Shape, Tree, Value, shape_of};
 use crate::draft::field_label;
 use crate::sql;
 use std::collections::{BTreeMap, BTreeSet};
@@ -77,6 +77,9 @@ impl Owner<'_> {
         for file in files {
             let drafts = Drafts { d: d.files.get(&file), p0: p0.files.get(&file), p1: p1.files.get(&file) };
             let element = Element::file(file.clone());
+            if self.is_settled(&file, drafts) {
+                continue;
+            }
             match (self.editor.tree.files.contains_key(&file), drafts.p1) {
                 (true, Some(_)) => self.node(&element, *shape_of(&file), drafts),
                 (false, Some(new)) if drafts.p0.is_none() && drafts.d.is_none() && self.editor.removed(&element).is_none() => {
@@ -86,6 +89,15 @@ impl Owner<'_> {
                 _ => {}
             }
         }
+    }
+
+    /// Whether nothing can be decided in a file: nobody touched it, the drafts agree, and nothing waits there. Most
+    /// files of most merges are so.
+    fn is_settled(&self, file: &FileKey, drafts: Drafts<'_>) -> bool {
+        drafts.p0 == drafts.p1
+            && self.editor.tree.files.get(file) == drafts.d
+            && !self.pending.keys().any(|e| e.file == *file)
+            && !self.editor.parts.iter().any(|p| p.element.file == *file)
     }
 
     /// A table: key by key.
@@ -98,8 +110,7 @@ impl Owner<'_> {
             }
             Shape::Named(inner) => {
                 let mut names: Vec<String> = Vec::new();
-                let yours = self.editor.get(element).cloned();
-                for node in [drafts.p1, yours.as_ref(), drafts.p0].into_iter().flatten() {
+                for node in [drafts.p1, self.editor.get(element), drafts.p0].into_iter().flatten() {
                     names.extend(node.entries().iter().map(|e| e.key.clone()));
                 }
                 let mut seen = BTreeSet::new();

@@ -78,8 +78,8 @@ pub struct Outcome {
     pub set_aside: Vec<Part>,
     /// Parts put back by this merge.
     pub restored: Vec<Part>,
-    /// What still breaks afterwards and is left to a person.
-    pub follow_ups: Vec<Finding>,
+    /// SQL that couldn't be analysed with certainty although it may name something renamed.
+    pub doubtful: Vec<Finding>,
     /// Tables to leave out for good.
     pub exclude: Vec<String>,
     /// Answers that no question asked for.
@@ -87,6 +87,12 @@ pub struct Outcome {
 }
 
 impl Outcome {
+    /// What still breaks afterwards and is left to a person. Looks at every page, so it is asked for, not given.
+    pub fn follow_ups(&self) -> Vec<Finding> {
+        let breaks = impact::check(&self.tree, &self.accepted).into_iter().filter(|f| f.severity == Severity::Break);
+        breaks.chain(self.doubtful.iter().cloned()).collect()
+    }
+
     /// Questions nobody has answered.
     pub fn open_questions(&self) -> impl Iterator<Item = &Question> {
         self.questions.iter().filter(|q| q.is_open())
@@ -247,9 +253,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     }
     let unasked = input.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
     let new_stored = Stored { tree: stored.tree, marks, start_role: input.stored.start_role.clone(), later: tables.later };
-    let mut follow_ups: Vec<Finding> =
-        impact::check(&yours.tree, &new_accepted).into_iter().filter(|f| f.severity == Severity::Break).collect();
-    follow_ups.extend(doubtful.iter().filter_map(|e| Some(doubtful_sql(e, yours.tree.files.get(&e.file)?))));
+    let doubtful = doubtful.iter().filter_map(|e| Some(doubtful_sql(e, yours.tree.files.get(&e.file)?))).collect();
     Outcome {
         comparison,
         edits: yours.edits,
@@ -261,7 +265,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         kept,
         set_aside,
         restored,
-        follow_ups,
+        doubtful,
         exclude: tables.exclude,
         unasked,
     }
