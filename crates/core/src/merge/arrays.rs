@@ -181,6 +181,15 @@ impl Owner<'_> {
                 }
             }
         }
+        // A section that a merge let in goes when no draft has it any more: its title may follow a renamed table.
+        for row in drafts.d.map(Node::items).unwrap_or_default() {
+            let member = element.member(&member_key(row));
+            let drafted = [drafts.p0, drafts.p1].iter().any(|d| item(*d, &member_key(row)).is_some());
+            if !drafted && self.inserted.contains(&member) && self.editor.get(&member) == Some(row) {
+                self.inserted.remove(&member);
+                self.editor.remove(&member, Fact::Draft, "the draft no longer has it");
+            }
+        }
         if !hand_laid {
             for row in drafts.p0.map(Node::items).unwrap_or_default() {
                 let title = member_key(row);
@@ -260,6 +269,7 @@ impl Owner<'_> {
         let there = keys(self.editor.get(element));
         let index = after.and_then(|a| there.iter().position(|t| t == a)).map_or(if hand_laid { there.len() } else { 0 }, |at| at + 1);
         self.editor.insert_member(element, index, row, "new in the draft");
+        self.inserted.insert(own);
     }
 
     /// New members of a section that isn't there: it was set aside empty and comes back with them; a section a

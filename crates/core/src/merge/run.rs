@@ -198,8 +198,9 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let d = stored.tree.clone();
     let mut marks = input.stored.marks.clone();
     let (mut kept, mut limits) = (Vec::new(), Vec::new());
+    let inserted_before = inserted.clone();
     for (editor, side) in [(&mut yours, Side::Yours), (&mut stored, Side::Stored)] {
-        let (no_pending, mut no_marks, mut no_inserted) = (Pending::new(), Marks::new(), BTreeSet::new());
+        let (no_pending, mut no_marks, mut no_inserted) = (Pending::new(), Marks::new(), inserted_before.clone());
         let mut owner = Owner {
             side,
             editor,
