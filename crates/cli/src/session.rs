@@ -66,17 +66,15 @@ pub fn report(command: &str, workspace: &Workspace, changed: &Schema, outcome: &
         changes: outcome.comparison.changes.clone(),
         questions: outcome.questions.clone(),
         unasked: outcome.unasked.clone(),
-        later: outcome
-            .stored
-            .later
-            .iter()
-            .filter(|t| {
-                outcome.questions.iter().any(|q| q.name.ends_with(&ysomorph_core::name::written(t)) && q.answer.as_deref() == Some("later"))
-            })
-            .cloned()
-            .collect(),
+        later: outcome.stored.later.iter().filter(|table| is_settled(outcome, table)).cloned().collect(),
         ..bare_report(command, workspace, changed)
     }
+}
+
+/// Whether somebody answered that a new table comes later.
+fn is_settled(outcome: &Outcome, table: &str) -> bool {
+    let name = format!("table/{}", ysomorph_core::name::written(table));
+    outcome.questions.iter().any(|q| q.name == name && q.answer.as_deref() == Some("later"))
 }
 
 fn digest(schema: &Schema) -> String {

@@ -14,7 +14,7 @@ use ysomorph_workspace::{Workspace, start};
 const CASES: u64 = 400;
 
 /// Pages on which the database refuses something: entity and page.
-fn refused(tree: &Tree, database: &Connection) -> BTreeSet<(String, String)> {
+pub fn refused(tree: &Tree, database: &Connection) -> BTreeSet<(String, String)> {
     let model = Model::of(tree);
     let mut pages = BTreeSet::new();
     for entity in model.entities.values() {

@@ -27,7 +27,7 @@ fn the_demo_walks_there_and_back() {
 }
 
 /// A harbour: 21 tables, composite keys and references, self references, quoted and foreign names, reserved words.
-const HARBOUR: &str = r#"
+pub const HARBOUR: &str = r#"
 CREATE TABLE country (code CHAR(2) PRIMARY KEY, name VARCHAR(60) NOT NULL UNIQUE);
 CREATE TABLE port (country CHAR(2) NOT NULL REFERENCES country (code), port_no INTEGER NOT NULL, name VARCHAR(60) NOT NULL, depth_m DECIMAL(5,2), PRIMARY KEY (country, port_no)) WITHOUT ROWID;
 CREATE TABLE berth (country CHAR(2) NOT NULL, port_no INTEGER NOT NULL, letter CHAR(1) NOT NULL, length_m DECIMAL(6,1), PRIMARY KEY (country, port_no, letter), FOREIGN KEY (country, port_no) REFERENCES port (country, port_no));

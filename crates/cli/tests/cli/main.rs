@@ -11,6 +11,8 @@
 
 mod agreement;
 mod bad_input;
+mod changes;
+mod drafts;
 mod journey;
 mod json;
 mod looking;

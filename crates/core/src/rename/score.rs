@@ -10,7 +10,7 @@ use std::collections::BTreeSet;
 /// Pairs below this score are not offered.
 pub const WORTH_ASKING: f64 = 0.42;
 /// Two candidates whose scores differ by less are rivals: neither is presumed.
-pub const CLOSE: f64 = 0.08;
+pub const CLOSE: f64 = 0.13;
 
 /// A score and what speaks for it.
 pub type Scored = (f64, Vec<String>);
