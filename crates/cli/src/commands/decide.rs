@@ -100,11 +100,7 @@ fn ask(workspace: &Workspace, session: &Session, output: &mut Output) -> Result<
             output.push("No open questions.\n");
             return Ok(0);
         };
-        output.push(&format!("\n{}\n{}\n", text::heading(shown(&question.name)), shown(&question.text)));
-        for (at, (choice, effect)) in question.choices.iter().zip(&question.effects).enumerate() {
-            let safe = if *choice == question.safe { " (safe)" } else { "" };
-            output.push(&format!("  {}  {}  {}{safe}\n", at + 1, shown(choice), shown(effect)));
-        }
+        output.push(&text::question(question, true));
         output.push("Your choice (number or name; nothing to stop): ");
         output.flush();
         let _ = std::io::stdout().flush();

@@ -11,6 +11,6 @@ mod style;
 pub use changes::changes;
 pub use findings::{check, impact};
 pub use merge::merge;
-pub use questions::questions;
+pub use questions::{question, questions};
 pub use quote::quote;
 pub use style::{heading, hint, plural};

@@ -16,7 +16,7 @@ pub fn questions(report: &Report) -> String {
         (n, m) => format!("{}, {m} answered.\n", plural(n, "open question", "open questions")),
     };
     for question in report.questions.iter().filter(|q| q.is_open()).chain(report.questions.iter().filter(|q| !q.is_open())) {
-        out.push_str(&one(question));
+        out.push_str(&self::question(question, false));
     }
     for name in &report.unasked {
         out.push_str(&format!("\nAn answer in decisions.toml is about {}, which nothing asks: it has no effect.\n", shown(name)));
@@ -36,11 +36,16 @@ pub fn questions(report: &Report) -> String {
     out
 }
 
-fn one(question: &Question) -> String {
+/// One question with its choices, numbered where a number can be given as the answer.
+pub fn question(question: &Question, numbered: bool) -> String {
     let mut out = format!("\n{}\n  {}\n", bold(shown(&question.name)), wrapped(&question.text, 2, 2));
     let width = question.choices.iter().map(|c| c.chars().count()).max().unwrap_or(0).min(24);
-    for (choice, effect) in question.choices.iter().zip(&question.effects) {
-        let mark = if question.answer.as_ref() == Some(choice) { good("*") } else { " ".to_owned() };
+    for (at, (choice, effect)) in question.choices.iter().zip(&question.effects).enumerate() {
+        let mark = match question.answer.as_ref() == Some(choice) {
+            _ if numbered => (at + 1).to_string(),
+            true => good("*"),
+            false => " ".to_owned(),
+        };
         let effect = if question.safe == *choice { format!("{effect} (safe)") } else { effect.clone() };
         out.push_str(&format!("  {mark} {}  {}\n", warm(padded(&shown(choice), width)), wrapped(&effect, width + 6, width + 6)));
     }
