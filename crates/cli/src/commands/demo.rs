@@ -15,7 +15,8 @@ use ysomorph_workspace::start;
 #[derive(Debug, Args)]
 pub struct Arguments {
     /// Where to make it (a new folder)
-    folder: Option<PathBuf>,
+    #[arg(value_name = "FOLDER")]
+    place: Option<PathBuf>,
     /// Only make the workspace and its database; --changed has the changed one beside it
     #[arg(long)]
     only_files: bool,
@@ -45,7 +46,7 @@ struct Line {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let folder = session.folder.join(arguments.folder.clone().unwrap_or_else(|| PathBuf::from("demo")));
+    let folder = session.folder.join(arguments.place.clone().unwrap_or_else(|| PathBuf::from("demo")));
     if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) {
         return Err(CliError::new(format!("`{}` isn't empty; nothing was overwritten", folder.display()))
             .hint("name a new folder: ysomorph demo FOLDER"));

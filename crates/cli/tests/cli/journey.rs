@@ -5,8 +5,14 @@ use crate::support::Project;
 #[test]
 fn the_demo_walks_there_and_back() {
     let dir = tempfile::tempdir().unwrap();
-    let folder = dir.path().join("three combs");
-    let output = std::process::Command::new(env!("CARGO_BIN_EXE_ysomorph")).arg("demo").arg(&folder).output().unwrap();
+    // Relative to the folder that -C names.
+    let output = std::process::Command::new(env!("CARGO_BIN_EXE_ysomorph"))
+        .arg("-C")
+        .arg(dir.path())
+        .args(["demo", "three combs"])
+        .output()
+        .unwrap();
+    assert!(dir.path().join("three combs/app/hive.toml").exists());
     let text = String::from_utf8(output.stdout).unwrap();
     assert!(output.status.success(), "{text}{}", String::from_utf8_lossy(&output.stderr));
     assert_eq!(text.matches("The definition is what it was, to the byte").count(), 2, "{text}");
