@@ -61,9 +61,9 @@ impl Layout {
         let mut previous = mark_length(text);
         for (start, end, path, header) in found {
             let unit_start = lead_start(text, previous, start);
-            let free = &text[previous..unit_start];
-            if !free.trim().is_empty() {
-                layout.free.push(Free { span: previous..unit_start, key: format!("#{}", free.trim()), before: layout.items.len() });
+            for span in paragraphs(text, previous..unit_start) {
+                let key = format!("#{}", text[span.clone()].trim());
+                layout.free.push(Free { span, key, before: layout.items.len() });
             }
             let key = key_of(text, &path, header, start, end);
             layout.items.push(Item { path, header, unit: unit_start..end, key });
@@ -115,6 +115,28 @@ impl Layout {
     pub fn header(&self, path: &[Seg]) -> Option<usize> {
         self.items.iter().position(|i| i.header && i.path == path)
     }
+}
+
+/// Free text by paragraphs: what stands between two of them may leave and return. Each starts with the line break before it.
+fn paragraphs(text: &str, span: Range<usize>) -> Vec<Range<usize>> {
+    let mut spans: Vec<Range<usize>> = Vec::new();
+    let (mut at, mut start, mut has_text, mut blank) = (span.start, span.start, false, false);
+    for line in text[span.clone()].split_inclusive('\n') {
+        let is_blank = line.trim().is_empty();
+        if !is_blank && has_text && blank {
+            // The paragraph before ended where its last line did.
+            let end = start + text[start..at].trim_end().len();
+            spans.push(start..end);
+            start = end;
+        }
+        has_text |= !is_blank;
+        blank = is_blank;
+        at += line.len();
+    }
+    if has_text {
+        spans.push(start..span.end);
+    }
+    spans
 }
 
 /// In order of their places; members of the same key (the same comment twice) told apart by their number.
@@ -227,7 +249,7 @@ mod tests {
 
     #[test]
     fn units_and_free_text_tile_the_file() {
-        let text = "# top\n\ntable = \"hive\" # t\n# key\nkey = [\"id\",\n  \"x\"]\n\n# ---- fields\n\n# the name\n[field.name]\n\ncolumn = \"name\"\n# loose\n\nlabel.one = 1\n[[menu]]\nlabel = \"A\"\n";
+        let text = "# top\n\n# more\n\ntable = \"hive\" # t\n# key\nkey = [\"id\",\n  \"x\"]\n\n# ---- fields\n\n# the name\n[field.name]\n\ncolumn = \"name\"\n# loose\n\nlabel.one = 1\n[[menu]]\nlabel = \"A\"\n";
         let parsed = parse(text).unwrap();
         let layout = Layout::of(&parsed);
         let mut spans: Vec<Range<usize>> =
@@ -235,7 +257,7 @@ mod tests {
         spans.sort_by_key(|s| s.start);
         let joined: String = spans.iter().map(|s| &text[s.clone()]).collect();
         assert_eq!(joined + "\n", text, "{layout:?}");
-        assert_eq!(layout.free.iter().map(|f| f.key.as_str()).collect::<Vec<_>>(), ["## top", "## ---- fields", "## loose"]);
+        assert_eq!(layout.free.iter().map(|f| f.key.as_str()).collect::<Vec<_>>(), ["## top", "## more", "## ---- fields", "## loose"]);
         assert_eq!(
             layout.blocks().iter().map(|m| m.key.as_str()).collect::<Vec<_>>(),
             ["## ---- fields", "[field.name]", "[[menu]]label = \"A\""]
