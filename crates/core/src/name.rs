@@ -44,6 +44,15 @@ pub fn read(text: &str) -> String {
     }
 }
 
+/// The name an identifier in SQL stands for, whatever quotes it is in.
+pub fn unquoted(identifier: &str) -> String {
+    let inner = |open: char, close: char| identifier.strip_prefix(open).and_then(|rest| rest.strip_suffix(close));
+    if let Some(name) = inner('`', '`') {
+        return name.replace("``", "`");
+    }
+    inner('[', ']').map_or_else(|| read(identifier), str::to_owned)
+}
+
 /// `table.column` as question names and messages write it.
 pub fn dotted(table: &str, column: &str) -> String {
     format!("{}.{}", written(table), written(column))

@@ -23,8 +23,9 @@ pub(crate) fn apply_all(
     let edited: BTreeSet<&FileKey> = edits.iter().map(|e| &e.file).collect();
     for (file, text) in texts.iter().filter(|(file, _)| edited.contains(file)) {
         let parsed = parse(text).map_err(|e| ApplyError::Broken(file.path(), e))?;
-        if expected.files.get(file).map(pruned) != Some(pruned(&parsed.node)) {
-            return Err(ApplyError::Missing(format!("{}, which came out otherwise than meant", file.path())));
+        let meant = expected.files.get(file).map(pruned).unwrap_or_default();
+        if let Some(place) = first_difference(&meant, &pruned(&parsed.node), file.name()) {
+            return Err(ApplyError::Otherwise(place));
         }
     }
     Ok(texts)
@@ -37,4 +38,24 @@ fn pruned(node: &Node) -> Node {
         entries.retain(|e| !matches!(&e.node.value, Value::Table(inner) if inner.is_empty()));
     }
     node
+}
+
+/// The first place where two trees differ, as people read it.
+fn first_difference(meant: &Node, is: &Node, path: &str) -> Option<String> {
+    match (&meant.value, &is.value) {
+        _ if meant == is => None,
+        (Value::Table(entries), Value::Table(others)) => {
+            let keys = entries.iter().chain(others).map(|e| e.key.as_str());
+            let differs = keys.into_iter().find(|key| meant.get(key) != is.get(key))?;
+            match (meant.get(differs), is.get(differs)) {
+                (Some(a), Some(b)) => first_difference(a, b, &format!("{path}/{differs}")),
+                _ => Some(format!("{path}/{differs}")),
+            }
+        }
+        (Value::List(items), Value::List(others)) if items.len() == others.len() => {
+            let at = items.iter().zip(others).position(|(a, b)| a != b)?;
+            first_difference(items.get(at)?, others.get(at)?, &format!("{path}/{}", at + 1))
+        }
+        _ => Some(path.to_owned()),
+    }
 }

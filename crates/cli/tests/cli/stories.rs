@@ -351,3 +351,36 @@ fn sql_that_cannot_be_analysed_is_never_rewritten_but_left_to_a_person() {
     project.merge(&[]);
     project.same_definition(&before);
 }
+
+#[test]
+fn every_spelling_of_toml_goes_there_and_back() {
+    let project = Project::new("CREATE TABLE hive (id INTEGER PRIMARY KEY, tag VARCHAR(12) NOT NULL, colour VARCHAR(20), built DATE)");
+    let text = "\u{feff}# ours\r\ntable = 'hive'\r\nkey = ['id']\r\ntitle = \"\"\"{tag} / {colour}\"\"\"\r\nlabel.one = \"Hive\"\r\nlabel.many = \"Hives\"\r\n\r\n[field]\r\n\
+        id = { column = \"id\", kind = \"number\", read_only = true }\r\ntag = { column = 'tag', kind = \"text\", required = true, max_length = 12 }   # burnt in\r\n\
+        colour.column = \"colour\"   # paint\r\ncolour.kind = \"text\"\r\ncolour.max_length = 0x14\r\nbuilt = {column=\"built\",kind=\"date\"}\r\n\r\n[page]\r\n\
+        list = { fields = [ \"tag\",\"colour\" , \"built\" ], search = [\"tag\", \"colour\"], filter = [\"built\"], sort = [\"tag\"] }\r\n\
+        detail.sections = [{title=\"Hive\",fields=[\"tag\",\"colour\",\"built\"]}]\r\n\r\n  [page.add]\r\n  fields = [\"colour\",\r\n    \"tag\"]\r\n\r\n\
+        [access]\r\neveryone = { read = true, add = true, edit = true, delete = true, rows = 'colour <> \"tag\" OR built IS NULL' }";
+    project.write("app/hive.toml", text);
+    project.expect(0, &["check"]);
+    let before = project.definition();
+    for (there, back, answers) in [
+        (
+            "ALTER TABLE hive RENAME COLUMN colour TO \"paint \"\"job\"\"\"",
+            "ALTER TABLE hive RENAME COLUMN \"paint \"\"job\"\"\" TO colour",
+            vec![("rename/hive.colour", "paint \"job\"")],
+        ),
+        ("ALTER TABLE hive DROP COLUMN colour", "ALTER TABLE hive ADD COLUMN colour VARCHAR(20)", vec![]),
+        ("ALTER TABLE hive ADD COLUMN weight INTEGER", "ALTER TABLE hive DROP COLUMN weight", vec![("new-field/hive.weight", "append")]),
+        ("ALTER TABLE hive RENAME TO box", "ALTER TABLE box RENAME TO hive", vec![("rename/hive", "box")]),
+    ] {
+        project.sql(there);
+        let answers: Vec<(&str, &str)> = answers.into_iter().filter(|(q, _)| project.run(&["decide", "--list"]).out.contains(q)).collect();
+        project.merge(&answers);
+        assert_ne!(project.definition(), before, "{there}");
+        project.expect(0, &["check"]);
+        project.sql(back);
+        project.merge(&[]);
+        project.same_definition(&before);
+    }
+}

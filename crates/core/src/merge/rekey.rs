@@ -91,7 +91,7 @@ fn respell(
     let mut fresh: Vec<(String, String)> = Vec::new();
     for (range, new) in &mut pieces {
         let now = text.get(range.clone()).unwrap_or_default().to_owned();
-        if let Some(at) = tokens.iter().position(|(is, was)| *is == now && bare(was) == bare(new)) {
+        if let Some(at) = tokens.iter().position(|(is, was)| *is == now && name::unquoted(was) == name::unquoted(new)) {
             *new = tokens.remove(at).1;
         } else if spelled_back(new, &now) != now {
             fresh.push((new.clone(), now));
@@ -107,21 +107,12 @@ fn respell(
 
 /// How the way back would write the old name, given how the new one is written.
 fn spelled_back(new: &str, old: &str) -> String {
-    let old = bare(old);
+    let old = name::unquoted(old);
     match new.chars().next() {
         Some('"') => name::quoted(&old),
         Some('`') => format!("`{old}`"),
         Some('[') => format!("[{old}]"),
         _ => old,
-    }
-}
-
-fn bare(token: &str) -> String {
-    match token.chars().next() {
-        Some('"') => name::read(token),
-        Some('`') => token.trim_matches('`').to_owned(),
-        Some('[') => token.trim_matches(['[', ']']).to_owned(),
-        _ => token.to_owned(),
     }
 }
 

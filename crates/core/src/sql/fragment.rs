@@ -171,8 +171,7 @@ impl Resolver<'_> {
         let range = offset(span.start.line, span.start.column)?..offset(span.end.line, span.end.column)?;
         // The range must really hold the name, quotes aside: a wrong one would rewrite something else.
         let written = self.text.get(range.clone())?;
-        let bare = written.trim_matches(|c| "\"`[]".contains(c));
-        (bare == ident.value || bare.replace("\"\"", "\"") == ident.value).then_some(range)
+        (name::unquoted(written) == ident.value).then_some(range)
     }
 
     fn push(&mut self, ident: &Ident, target: Target) {

@@ -48,6 +48,9 @@ pub enum ApplyError {
     /// The file would no longer be TOML.
     #[error("an edit at {0} would leave a file that can't be read: {1}")]
     Broken(String, super::ParseError),
+    /// The files would not say what the merge means.
+    #[error("{0} would come out otherwise than meant")]
+    Otherwise(String),
     /// What the edit is about isn't there.
     #[error("an edit is about {0}, which isn't there")]
     Missing(String),
@@ -299,9 +302,9 @@ impl File<'_> {
         if is_block {
             let names = key_names(path);
             let block = render::block(&format!("[{}]", names.join(".")), value).replace('\n', line_break);
-            let sibling = after.iter().find_map(|a| self.last_of(&[container, &[Seg::Key(a.clone())]].concat()));
+            let sibling = after.iter().find_map(|a| self.block_after(&[container, &[Seg::Key(a.clone())]].concat()));
             let at = sibling
-                .or_else(|| self.last_of(container))
+                .or_else(|| self.block_after(container))
                 .or_else(|| self.layout.items.last().map(|i| i.unit.end))
                 .unwrap_or(self.text().len());
             return Some(self.insert_unit(at, &format!("{line_break}{line_break}{block}")));
@@ -338,10 +341,11 @@ impl File<'_> {
         Some(self.insert_unit(at, &format!("{line_break}{line}")))
     }
 
-    /// The end of the last unit of an element.
-    fn last_of(&self, path: &[Seg]) -> Option<usize> {
+    /// The end of the block that holds the last unit of an element: a header can't stand among another table's lines.
+    fn block_after(&self, path: &[Seg]) -> Option<usize> {
         let last = self.layout.items.iter().rposition(|i| i.path.starts_with(path))?;
-        self.layout.items.get(last).map(|i| i.unit.end)
+        let next = self.layout.items.iter().skip(last + 1).position(|i| i.header).map_or(self.layout.items.len(), |n| last + 1 + n);
+        self.layout.items.get(next.checked_sub(1)?).map(|i| i.unit.end)
     }
 
     /// The end of the line of a key in the block of a table.
@@ -357,7 +361,7 @@ impl File<'_> {
             let line_break = line_break(self.text());
             let names = key_names(container);
             let block = render::block(&format!("[[{}]]", names.join(".")), value).replace('\n', line_break);
-            let before = index.checked_sub(1).and_then(|at| self.last_of(&[container, &[Seg::Index(at)]].concat()));
+            let before = index.checked_sub(1).and_then(|at| self.block_after(&[container, &[Seg::Index(at)]].concat()));
             let at = before.or_else(|| self.layout.items.iter().find(|i| i.path.starts_with(container)).map(|i| i.unit.start))?;
             return Some(self.insert_unit(at, &format!("{line_break}{line_break}{block}")));
         }
