@@ -1,7 +1,6 @@
 //! What most commands begin with: the workspace, the changed schema, and what a merge would come to.
 
 use crate::error::CliError;
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::merge::Outcome;
@@ -86,17 +85,4 @@ fn counts(workspace: &Workspace) -> (usize, usize) {
     let pages = |file: &FileKey| workspace.tree.files.get(file).and_then(|n| n.get("page")).map_or(0, |p| p.entries().len());
     let entities: Vec<&FileKey> = workspace.tree.files.keys().filter(|f| **f != FileKey::App).collect();
     (entities.len(), entities.iter().map(|f| pages(f)).sum())
-}
-
-/// Answers with the safe choice for every question that is open, until none is.
-pub fn safe_answers(workspace: &Workspace, changed: &Schema, answers: &BTreeMap<String, String>) -> BTreeMap<String, String> {
-    let mut answers = answers.clone();
-    loop {
-        let outcome = ysomorph_core::merge::merge(&workspace.merge_input(changed, &answers));
-        let open: Vec<(String, String)> = outcome.open_questions().map(|q| (q.name.clone(), q.safe.clone())).collect();
-        if open.is_empty() {
-            return answers;
-        }
-        answers.extend(open);
-    }
 }

@@ -101,11 +101,6 @@ impl Workspace {
         &self.state.accepted
     }
 
-    /// The number of parts set aside.
-    pub fn parts_waiting(&self) -> usize {
-        self.state.memory.parts.len()
-    }
-
     /// Answers by question name.
     pub fn answer_map(&self) -> BTreeMap<String, String> {
         self.answers.iter().map(|a| (a.question.clone(), a.choice.clone())).collect()

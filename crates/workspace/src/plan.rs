@@ -26,8 +26,6 @@ pub struct Planned {
     pub left: Vec<Finding>,
     /// The answers it uses.
     pub used: Vec<Answer>,
-    /// Whether the definition, questions or set-aside parts change, or only the accepted schema and drafts.
-    pub edits_definition: bool,
 }
 
 /// Why nothing was written.
@@ -112,8 +110,7 @@ impl Workspace {
             })
             .cloned()
             .collect();
-        let edits_definition = !outcome.edits.is_empty() || !outcome.exclude.is_empty();
-        Ok(Planned { outcome, left, files, used, edits_definition })
+        Ok(Planned { outcome, left, files, used })
     }
 
     /// Writes a plan in one transaction. `now` and `who` go into the entry.

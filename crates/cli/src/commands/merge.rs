@@ -3,10 +3,11 @@
 use super::{now, print};
 use crate::error::CliError;
 use crate::output::Output;
-use crate::session::{Session, report, safe_answers};
+use crate::session::{Session, report};
 use clap::Args;
 use std::collections::BTreeMap;
 use ysomorph_core::definition::validate;
+use ysomorph_core::merge::safe_answers;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{FileDiff, text};
 use ysomorph_workspace::{Planned, Workspace};
@@ -26,7 +27,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     refuse_unsound(&workspace)?;
     let changed = session.changed(&workspace)?;
     let given = workspace.answer_map();
-    let answers = if arguments.safe { safe_answers(&workspace, &changed, &given) } else { given };
+    let answers = if arguments.safe { safe_answers(&workspace.merge_input(&changed, &given)) } else { given };
     let planned = workspace.plan(&changed, &answers)?;
     let open = planned.outcome.open_questions().count();
     let write = arguments.write && open == 0 && !planned.files.is_empty();

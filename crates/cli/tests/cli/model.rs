@@ -189,6 +189,10 @@ impl Database {
             }
             7 if count > 0 => {
                 let column = &mut self.tables[at].columns[column];
+                // A database has no say in a default of what it generates itself.
+                if column.generated {
+                    return false;
+                }
                 column.required = !column.required;
                 column.default = column.required && random.one_in(2);
             }

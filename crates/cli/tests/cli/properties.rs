@@ -64,6 +64,8 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
         workspace.write(&planned, &answers, "now").unwrap();
     }
     let again = Workspace::open(root).unwrap();
+    let problems = ysomorph_core::definition::validate(&again.tree, again.accepted());
+    assert!(problems.is_empty(), "the merge left a definition that isn't sound: {problems:?}");
     let restricted = changed.restricted(&again.config.database.tables.include, &again.config.database.tables.exclude);
     let second = again.plan(&restricted, &answers).unwrap();
     assert!(
@@ -139,6 +141,9 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
             text = text.replacen(&title, &format!("title = \"{{{field}}} / {{{}}}\"   # ours", random.pick(&fields)), 1);
         }
         let _ = (table, database);
+        if random.one_in(3) {
+            text = without_field(&text, random.pick::<String>(&fields)).unwrap_or(text);
+        }
         if random.one_in(6) {
             text = text.replace('\n', "\r\n");
         }
@@ -146,6 +151,36 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
             text = text.trim_end().to_owned();
         }
         std::fs::write(root.join("app").join(file), text).unwrap();
+    }
+    if random.one_in(4) {
+        delete_entity(root, random);
+    }
+}
+
+/// Deletes a field with all lists that name it; nothing where something else names it.
+fn without_field(text: &str, field: &str) -> Option<String> {
+    let header = header_of(text, field);
+    let start = text.find(&format!("\n{header}")).filter(|_| field != "id")?;
+    let body = &text[start + 1 + header.len()..];
+    let end = start + 1 + header.len() + body.find("\n[")?;
+    let mut text = format!("{}{}", &text[..start], &text[end..]);
+    for mention in [format!(", \"{field}\""), format!("\"{field}\", "), format!("\"{field}\",")] {
+        text = text.replace(&mention, "");
+    }
+    let named = |t: &str| t.contains(&format!("\"{field}\"")) || t.contains(&format!("\"-{field}\"")) || t.contains(&format!("{{{field}"));
+    (!named(&text) && ysomorph_workspace::toml::parse(&text).is_ok()).then_some(text)
+}
+
+/// Deletes an entity that nothing else looks up, with its place in the menu.
+fn delete_entity(root: &Path, random: &mut Random) {
+    let all = texts(root);
+    let names: Vec<&str> = all.keys().map(|f| f.trim_end_matches(".toml")).filter(|n| *n != "app").collect();
+    let name = *random.pick(&names);
+    let looked_up = all.iter().any(|(file, text)| file != &format!("{name}.toml") && text.contains(&format!("entity = \"{name}\"")));
+    let app = all["app.toml"].replace(&format!(", \"{name}\""), "").replace(&format!("\"{name}\", "), "");
+    if !looked_up && names.len() > 1 && !app.contains(&format!("\"{name}\"")) {
+        std::fs::remove_file(root.join("app").join(format!("{name}.toml"))).unwrap();
+        std::fs::write(root.join("app/app.toml"), app).unwrap();
     }
 }
 

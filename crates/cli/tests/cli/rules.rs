@@ -98,6 +98,18 @@ const CASES: &[Case] = &[
         "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age",
         Some("break"),
     ),
+    (
+        "access/row-filter-broken",
+        &[("rows = \"age > 17\"", "rows = \"id IN (WITH x AS (SELECT * FROM keeper) SELECT id FROM x WHERE age > 17)\"")],
+        "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age",
+        Some("risk"),
+    ),
+    (
+        "access/row-filter-broken",
+        &[("rows = \"age > 17\"", "rows = \"id IN (WITH x AS (SELECT * FROM keeper) SELECT id FROM x WHERE age > 17)\"")],
+        "ALTER TABLE keeper DROP COLUMN phone",
+        None,
+    ),
     ("access/row-filter-broken", &[("rows = \"age > 17\"\n", "")], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", None),
     ("access/field-rule-orphan", &[], "ALTER TABLE keeper DROP COLUMN phone", Some("risk")),
     ("access/field-rule-orphan", &[], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", None),

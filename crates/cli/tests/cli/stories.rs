@@ -384,3 +384,59 @@ fn every_spelling_of_toml_goes_there_and_back() {
         project.same_definition(&before);
     }
 }
+
+#[test]
+fn the_generator_never_names_what_a_person_deleted() {
+    let project = Project::new(
+        "CREATE TABLE region (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL);
+         CREATE TABLE hive (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL, motto VARCHAR(40) UNIQUE, weight INTEGER)",
+    );
+    // Two fields and an entity go, with all that names them.
+    let hive = project.read("app/hive.toml");
+    let hive = hive.replace("[field.motto]\ncolumn = \"motto\"\nkind = \"text\"\nmax_length = 40\n\n", "").replace(", \"motto\"", "");
+    let hive = hive.replace("[field.weight]\ncolumn = \"weight\"\nkind = \"number\"\n\n", "").replace(", \"weight\"", "");
+    project.write("app/hive.toml", &hive);
+    std::fs::remove_file(project.path("app/region.toml")).unwrap();
+    project.edit("app/app.toml", ", \"region\"", "");
+    project.expect(0, &["check"]);
+    let before = project.definition();
+    // The draft would now search by weight, call hives by their motto, and look regions up.
+    project.sql(
+        "CREATE TABLE h (id INTEGER PRIMARY KEY, motto VARCHAR(40) UNIQUE, weight VARCHAR(9), region_id INTEGER REFERENCES region (id));
+         DROP TABLE hive; ALTER TABLE h RENAME TO hive",
+    );
+    project.merge(&[]);
+    project.expect(0, &["check"]);
+    let hive = project.read("app/hive.toml");
+    assert!(!hive.contains("weight") && !hive.contains("motto") && !hive.contains("entity = \"region\""), "{hive}");
+    project.sql(
+        "DROP TABLE hive; CREATE TABLE hive (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL, motto VARCHAR(40) UNIQUE, weight INTEGER)",
+    );
+    project.merge(&[]);
+    project.same_definition(&before);
+}
+
+#[test]
+fn a_page_that_a_merge_added_and_a_person_customised_is_the_persons() {
+    let project =
+        Project::new("CREATE TABLE box (id INTEGER PRIMARY KEY, name TEXT NOT NULL); CREATE VIEW hive AS SELECT id, name FROM box");
+    let (table, view) = (
+        "DROP VIEW hive; CREATE TABLE hive (id INTEGER PRIMARY KEY, name TEXT NOT NULL)",
+        "DROP TABLE hive; CREATE VIEW hive AS SELECT id, name FROM box",
+    );
+    let before = project.definition();
+    project.sql(table);
+    project.merge(&[]);
+    assert!(project.read("app/hive.toml").contains("[page.add]"));
+    project.sql(view);
+    project.merge(&[]);
+    project.same_definition(&before);
+    project.sql(table);
+    project.merge(&[]);
+    let text = project.read("app/hive.toml");
+    let (head, add) = text.split_at(text.find("[page.add]").unwrap());
+    project.write("app/hive.toml", &format!("{head}{}", add.replacen("title = \"Hive\"", "title = \"A new hive\"", 1)));
+    project.sql(view);
+    project.merge(&[]);
+    assert!(project.read("app/hive.toml").contains("A new hive"), "{}", project.read("app/hive.toml"));
+}

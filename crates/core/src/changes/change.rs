@@ -57,6 +57,11 @@ pub enum ChangeKind {
 }
 
 impl ChangeKind {
+    /// Whether a name that was there is there no more.
+    pub fn loses_a_name(self) -> bool {
+        matches!(self, ChangeKind::TableDropped | ChangeKind::TableRenamed | ChangeKind::ColumnDropped | ChangeKind::ColumnRenamed)
+    }
+
     /// The name as JSON writes it.
     pub fn name(self) -> String {
         match serde_json::to_value(self) {

@@ -13,11 +13,15 @@ pub struct NamesInUse {
     fields: BTreeMap<String, BTreeMap<Vec<String>, String>>,
     taken_entities: BTreeSet<String>,
     taken_fields: BTreeMap<String, BTreeSet<String>>,
+    /// Columns the draft doesn't use: listed in `left_out`, or over which a person deleted the field.
     left_out: BTreeMap<String, Vec<String>>,
+    /// Tables whose entity a person deleted.
+    deleted: BTreeSet<String>,
 }
 
 impl NamesInUse {
-    /// Names of the definition, and of the stored draft for what a person deleted from the definition.
+    /// Names of the definition. What the stored draft has and the definition lacks was deleted by a person: it isn't
+    /// drafted, so that nothing else in a draft names it.
     pub fn of(definition: &Tree, stored: &Tree) -> NamesInUse {
         let mut names = NamesInUse::default();
         names.taken_entities.insert("app".to_owned());
@@ -26,8 +30,14 @@ impl NamesInUse {
         for (entity, known) in &drafted.entities {
             let still = yours.entities.get(entity).is_some_and(|y| name::same(&y.table, &known.table));
             let other = yours.of_table(&known.table).next();
-            let name = if still || other.is_none() { entity.as_str() } else { other.map_or(entity.as_str(), |(n, _)| n) };
-            names.entities.entry(name::fold(&known.table)).or_insert_with(|| name.to_owned());
+            match other {
+                _ if still => names.entities.insert(name::fold(&known.table), entity.clone()),
+                Some((other, _)) => names.entities.insert(name::fold(&known.table), other.to_owned()),
+                None => {
+                    names.deleted.insert(name::fold(&known.table));
+                    continue;
+                }
+            };
         }
         for (entity, known) in &yours.entities {
             names.entities.entry(name::fold(&known.table)).or_insert_with(|| entity.clone());
@@ -52,6 +62,12 @@ impl NamesInUse {
                 node.get("left_out").map(Node::strings).unwrap_or_default().iter().map(|c| name::fold(&name::read(c))).collect();
             names.left_out.insert(entity.to_owned(), left);
         }
+        for (entity, known) in &drafted.entities {
+            let Some(mine) = yours.entities.get(entity).filter(|y| name::same(&y.table, &known.table)) else { continue };
+            let used = |column: &String| mine.fields.values().any(|(columns, _)| name::contains(columns, column));
+            let gone = known.fields.values().flat_map(|(columns, _)| columns).filter(|c| !used(c)).map(|c| name::fold(c));
+            names.left_out.entry(entity.clone()).or_default().extend(gone);
+        }
         names
     }
 
@@ -60,7 +76,7 @@ impl NamesInUse {
         let mut names = self.clone();
         for table in &schema.tables {
             let key = name::fold(&table.name);
-            if !names.entities.contains_key(&key) {
+            if !names.entities.contains_key(&key) && !names.deleted.contains(&key) {
                 let entity = free(&entity_name(&table.name), |n| names.taken_entities.contains(n));
                 names.taken_entities.insert(entity.clone());
                 names.entities.insert(key, entity);
@@ -74,7 +90,7 @@ impl NamesInUse {
         self.entities.get(&name::fold(table)).map(String::as_str)
     }
 
-    /// Whether a column is deliberately not used.
+    /// Whether the draft doesn't use a column.
     pub fn is_left_out(&self, entity: &str, column: &str) -> bool {
         self.left_out.get(entity).is_some_and(|l| l.contains(&name::fold(column)))
     }

@@ -37,6 +37,11 @@ pub enum What {
         /// Where in the condition.
         offset: usize,
     },
+    /// A condition can't be analysed with certainty, and something it mentions was lost or renamed.
+    DoubtfulCondition {
+        /// The name.
+        name: String,
+    },
     /// The write gives a value to what the database writes itself.
     WrittenByDatabase {
         /// The table.
@@ -115,11 +120,6 @@ impl<'a> Context<'a> {
         self.model.entities.values()
     }
 
-    /// Pages of an entity that somebody may use.
-    pub fn used_pages(&self, entity: &'a Entity) -> Vec<String> {
-        entity.pages.iter().filter(|p| !statements::users(self.model, entity, p).is_empty()).map(|p| p.name.clone()).collect()
-    }
-
     fn gather(&self) -> Vec<Lost<'a>> {
         let mut lost: Vec<Lost<'a>> = Vec::new();
         for entity in self.model.entities.values() {
@@ -180,19 +180,7 @@ impl<'a> Context<'a> {
                 _ => Vec::new(),
             },
             Need::Condition { table, text } => match readable(table) {
-                Some(_) => {
-                    let analysis = sql::analyse(text, table, changed);
-                    let missing = analysis.missing().next().cloned();
-                    missing
-                        .into_iter()
-                        .filter_map(|named| match named.target {
-                            Target::Missing { table, name, is_table } => {
-                                Some(What::Condition { name, table, is_table, offset: named.at.start })
-                            }
-                            _ => None,
-                        })
-                        .collect()
-                }
+                Some(_) => self.condition_fails(table, text).into_iter().collect(),
                 None => Vec::new(),
             },
             Need::Write { table, operation, columns } => match readable(table) {
@@ -200,6 +188,22 @@ impl<'a> Context<'a> {
                 None => Vec::new(),
             },
         }
+    }
+
+    fn condition_fails(&self, table: &str, text: &str) -> Option<What> {
+        let analysis = sql::analyse(text, table, self.input.changed);
+        if let Some(named) = analysis.missing().next()
+            && let Target::Missing { table, name, is_table } = named.target.clone()
+        {
+            return Some(What::Condition { name, table, is_table, offset: named.at.start });
+        }
+        if analysis.certain {
+            return None;
+        }
+        let lost = self.input.comparison.changes.iter().filter(|c| c.kind.loses_a_name());
+        lost.map(|c| c.column.as_ref().unwrap_or(&c.table))
+            .find(|name| sql::mentions_word(text, &[name]))
+            .map(|name| What::DoubtfulCondition { name: name.clone() })
     }
 
     /// The change that took a table or column away, and what the merge does about it.

@@ -26,10 +26,7 @@ impl Owner<'_> {
                 .map(Node::items)
                 .unwrap_or_default()
                 .iter()
-                .filter(|i| {
-                    self.placement.may_enter(self.side, element, &member_key(i))
-                        && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)
-                })
+                .filter(|i| self.placement.admits(self.side, element, &member_key(i)))
                 .cloned()
                 .collect();
             let was_there = !d.is_empty() || !p0.is_empty();
@@ -70,10 +67,7 @@ impl Owner<'_> {
                 continue;
             }
             let deleted = d.contains(new) && !was_here(self, new) || self.is_taken_out(&element.member(new));
-            if !deleted
-                && self.placement.may_enter(self.side, element, new)
-                && self.placement.enters_page(self.side, element, new, hand_laid)
-            {
+            if !deleted && self.placement.admits(self.side, element, new) {
                 self.enter(element, new, &p1, item(drafts.p1, new));
             }
         }
@@ -166,7 +160,7 @@ impl Owner<'_> {
                 self.new_row(element, row, previous.as_deref(), hand_laid);
                 previous = Some(title);
             } else {
-                self.emptied_row(element, row, before, hand_laid);
+                self.emptied_row(element, row, before);
             }
         }
         if self.side == Side::Yours {
@@ -235,15 +229,8 @@ impl Owner<'_> {
         let mut row = row.clone();
         for list in ["fields", "items"] {
             let Some(inner) = row.get(list).cloned() else { continue };
-            let kept: Vec<Node> = inner
-                .items()
-                .iter()
-                .filter(|i| {
-                    self.placement.may_enter(self.side, element, &member_key(i))
-                        && self.placement.enters_page(self.side, element, &member_key(i), hand_laid)
-                })
-                .cloned()
-                .collect();
+            let kept: Vec<Node> =
+                inner.items().iter().filter(|i| self.placement.admits(self.side, element, &member_key(i))).cloned().collect();
             if kept.is_empty() {
                 return;
             }
@@ -274,19 +261,11 @@ impl Owner<'_> {
 
     /// New members of a section that isn't there: it was set aside empty and comes back with them; a section a
     /// person took out stays out, and the members go to the last one.
-    fn emptied_row(&mut self, element: &Element, row: &Node, before: Option<&Node>, hand_laid: bool) {
+    fn emptied_row(&mut self, element: &Element, row: &Node, before: Option<&Node>) {
         let list = if row.get("items").is_some() { "items" } else { "fields" };
         let old = keys(before.and_then(|b| b.get(list)));
         let order = keys(row.get(list));
-        let new: Vec<String> = order
-            .iter()
-            .filter(|m| {
-                !old.contains(m)
-                    && self.placement.may_enter(self.side, element, m)
-                    && self.placement.enters_page(self.side, element, m, hand_laid)
-            })
-            .cloned()
-            .collect();
+        let new: Vec<String> = order.iter().filter(|m| !old.contains(m) && self.placement.admits(self.side, element, m)).cloned().collect();
         if new.is_empty() {
             return;
         }

@@ -116,7 +116,7 @@ impl Editor {
         let id = self.next;
         self.next += 1;
         let (since, because) = (self.since, because.to_owned());
-        self.parts.push(Part { id, element: element.clone(), was, left, fact, order, since, because, bytes: None });
+        self.parts.push(Part { id, element: element.clone(), was, left, fact, order, since, because });
         id
     }
 

@@ -129,18 +129,13 @@ impl Placement {
         page_of(element).is_some_and(|page| self.hand_laid.contains(&page))
     }
 
-    /// Whether a member may come in at all: a new field that replaces a hidden one stays off every page.
-    pub fn may_enter(&self, side: Side, element: &Element, member: &str) -> bool {
-        side == Side::Stored || page_of(element).is_none() || !self.hidden.contains(&(element.file.name().to_owned(), member.to_owned()))
-    }
-
-    /// Whether a new member comes onto a page: everywhere on drafted ones, on hand-laid ones as decided.
-    pub fn enters_page(&self, side: Side, element: &Element, member: &str, hand_laid: bool) -> bool {
-        if !hand_laid || side == Side::Stored {
-            return true;
-        }
-        let Some((entity, page)) = page_of(element) else { return true };
-        self.pages.get(&entity).and_then(|fields| fields.get(member)).is_some_and(|pages| pages.contains(&page))
+    /// Whether a new member comes into an array: everywhere in drafted ones, on hand-laid pages as decided, and on no
+    /// page where it is a new field that replaces a hidden one.
+    pub fn admits(&self, side: Side, element: &Element, member: &str) -> bool {
+        let Some((entity, page)) = page_of(element).filter(|_| side == Side::Yours) else { return true };
+        let decided = || self.pages.get(&entity).and_then(|fields| fields.get(member)).is_some_and(|pages| pages.contains(&page));
+        !self.hidden.contains(&(entity.clone(), member.to_owned()))
+            && (!self.hand_laid.contains(&(entity.clone(), page.clone())) || decided())
     }
 
     /// The drafts of a page whose sections a person turned into plain fields, turned likewise.

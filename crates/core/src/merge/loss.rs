@@ -61,7 +61,8 @@ impl Losses {
 /// Elements whose value the draft has to give, with what they wait for.
 pub(super) type Pending = BTreeMap<Element, Vec<Thing>>;
 
-/// Sets aside everything that hangs on the losses. `inserted` are elements that merges added.
+/// Sets aside everything that hangs on the losses. `inserted` are elements that merges added. Returns the elements
+/// whose SQL can't be analysed with certainty and mentions a lost name: they stay as they are.
 pub(super) fn set_aside(
     editor: &mut Editor,
     index: &Index,
@@ -69,17 +70,25 @@ pub(super) fn set_aside(
     losses: &Losses,
     inserted: &BTreeSet<Element>,
     pending: &mut Pending,
-) {
+) -> Vec<Element> {
+    let mut doubtful = Vec::new();
     if losses.things.is_empty() {
-        return;
+        return doubtful;
     }
+    let lost: Vec<&str> = losses.things.iter().map(|t| t.column.as_deref().unwrap_or(&t.table)).collect();
     let mut actions: BTreeMap<(u8, Element), (Loss, Vec<Thing>)> = BTreeMap::new();
     for reference in references(&editor.tree, index, schema) {
+        let Some(root) = editor.tree.files.get(&reference.file) else { continue };
+        if reference.to == Referent::Doubtful {
+            let text = root.at_path(&reference.path).and_then(Node::as_text).unwrap_or_default();
+            if crate::sql::mentions_word(text, &lost) {
+                doubtful.push(Element::at(&reference.file, root, &reference.path));
+            }
+        }
         let things = losses.of_reference(&reference.to);
         if things.is_empty() {
             continue;
         }
-        let Some(root) = editor.tree.files.get(&reference.file) else { continue };
         let Some((element, loss, rank)) = classify(&reference, root) else { continue };
         let entry = actions.entry((rank, element)).or_insert((loss, Vec::new()));
         for thing in things {
@@ -109,6 +118,7 @@ pub(super) fn set_aside(
             }
         }
     }
+    doubtful
 }
 
 /// The element that goes with a reference, how, and when: whole files first, then elements, then mentions.

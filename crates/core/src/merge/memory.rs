@@ -110,8 +110,6 @@ pub struct Part {
     pub since: usize,
     /// Why it left, for people.
     pub because: String,
-    /// Its bytes, as the workspace keeps them.
-    pub bytes: Option<String>,
 }
 
 /// Spellings of names in a fragment that a rename back should use again.
@@ -184,10 +182,5 @@ impl Memory {
     /// Whether the name of something gone belongs to another thing of the schema now.
     pub fn is_taken_over(&self, thing: &Thing, schema: &Schema) -> bool {
         thing.is_in(schema) && self.gone.iter().any(|g| g.thing.same(thing))
-    }
-
-    /// The part waiting at an element.
-    pub fn part(&self, element: &Element) -> Option<&Part> {
-        self.parts.iter().rev().find(|p| p.element == *element)
     }
 }

@@ -22,4 +22,4 @@ pub use layout::NewFields;
 pub use memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
 pub use ownership::{Kept, Marks};
 pub use questions::Question;
-pub use run::{Input, Outcome, Stored, merge};
+pub use run::{Input, Outcome, Stored, merge, safe_answers};

@@ -74,10 +74,14 @@ impl Owner<'_> {
         let mut files: Vec<_> = self.editor.tree.files.keys().chain(p1.files.keys()).cloned().collect();
         files.sort();
         files.dedup();
+        let busy: BTreeSet<FileKey> =
+            self.pending.keys().map(|e| e.file.clone()).chain(self.editor.parts.iter().map(|p| p.element.file.clone())).collect();
         for file in files {
             let drafts = Drafts { d: d.files.get(&file), p0: p0.files.get(&file), p1: p1.files.get(&file) };
             let element = Element::file(file.clone());
-            if self.is_settled(&file, drafts) {
+            // Most files of most merges are so: nobody touched them, the drafts agree, and nothing waits there.
+            let untouched = self.editor.tree.files.get(&file) == drafts.d;
+            if untouched && drafts.p0 == drafts.p1 && !busy.contains(&file) {
                 continue;
             }
             match (self.editor.tree.files.contains_key(&file), drafts.p1) {
@@ -91,15 +95,6 @@ impl Owner<'_> {
         }
     }
 
-    /// Whether nothing can be decided in a file: nobody touched it, the drafts agree, and nothing waits there. Most
-    /// files of most merges are so.
-    fn is_settled(&self, file: &FileKey, drafts: Drafts<'_>) -> bool {
-        drafts.p0 == drafts.p1
-            && self.editor.tree.files.get(file) == drafts.d
-            && !self.pending.keys().any(|e| e.file == *file)
-            && !self.editor.parts.iter().any(|p| p.element.file == *file)
-    }
-
     /// A table: key by key.
     fn node(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>) {
         match shape {
@@ -110,7 +105,7 @@ impl Owner<'_> {
             }
             Shape::Named(inner) => {
                 let mut names: Vec<String> = Vec::new();
-                for node in [drafts.p1, self.editor.get(element), drafts.p0].into_iter().flatten() {
+                for node in [drafts.p1, self.editor.get(element), drafts.p0, drafts.d].into_iter().flatten() {
                     names.extend(node.entries().iter().map(|e| e.key.clone()));
                 }
                 let mut seen = BTreeSet::new();
@@ -162,7 +157,8 @@ impl Owner<'_> {
             (Some(_), None) if self.pending.contains_key(element) => self.follow_pending(element, None),
             (Some(yours), None) if drafts.p0.is_some() => {
                 let untouched = Some(&yours) == drafts.d || Some(&yours) == drafts.p0;
-                if untouched && !self.marks.keys().any(|m| m.is_within(element)) || self.inserted.remove(element) {
+                if untouched && !self.marks.keys().any(|m| m.is_within(element)) {
+                    self.inserted.remove(element);
                     self.editor.remove(element, Fact::Draft, "the draft no longer has it");
                 } else if self.side == Side::Yours {
                     self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: true });
@@ -170,6 +166,11 @@ impl Owner<'_> {
             }
             (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => {
                 self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false });
+            }
+            (None, None)
+                if drafts.p0.is_none() && drafts.d.is_some() && self.side == Side::Yours && self.editor.removed(element).is_none() =>
+            {
+                self.kept.push(Kept { element: element.clone(), yours: None, draft: drafts.d.cloned(), concerned: false });
             }
             (None, None)
                 if drafts.p0.is_some() && drafts.d.is_some() && self.side == Side::Yours && self.editor.removed(element).is_none() =>
@@ -198,9 +199,9 @@ impl Owner<'_> {
                     _ => self.editor.set(element, value.clone(), Fact::Draft, because),
                 }
             }
-            return;
+        } else {
+            self.editor.insert(element, value.clone(), before_in(around, element.last()), because);
         }
-        self.editor.insert(element, value.clone(), before_in(around, element.last()), because);
         self.inserted.insert(element.clone());
     }
 
@@ -209,6 +210,8 @@ impl Owner<'_> {
         let because = reason(&things);
         match self.safe_text(element, p1) {
             Some(value) => self.editor.set(element, value, Fact::Needs(things), &because),
+            // What a merge had added waits for nothing: the draft says whether it belongs there again.
+            None if self.inserted.remove(element) => self.editor.remove(element, Fact::Draft, &because),
             None => self.editor.remove(element, Fact::Needs(things), &because),
         }
     }
@@ -327,10 +330,9 @@ impl Owner<'_> {
     }
 
     fn limit(&mut self, element: &Element, yours: Option<Node>, p1: Option<&Node>, around: Option<&Node>) {
-        let limit = Limit { element: element.clone(), yours: yours.clone(), database: p1.cloned() };
-        let name = self.placement.limit_question(element);
-        let keep = self.answers.get(&name).is_some_and(|a| a == "keep");
-        self.limits.push(limit);
+        let question = self.placement.limit_question(element);
+        let keep = self.answers.get(&question).is_some_and(|a| a == "keep");
+        self.limits.push(Limit { question, element: element.clone(), yours: yours.clone(), database: p1.cloned() });
         if keep {
             self.kept.push(Kept { element: element.clone(), yours, draft: p1.cloned(), concerned: true });
             return;

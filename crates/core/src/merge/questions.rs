@@ -97,13 +97,14 @@ pub(super) fn about_field(table: &str, column: &str, pages: &[String], cannot_sa
 /// A hand-made limit that is looser than what the database declares now.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Limit {
+    pub question: String,
     pub element: Element,
     pub yours: Option<Node>,
     pub database: Option<Node>,
 }
 
 /// Does a limit follow the database?
-pub(super) fn about_limit(limit: &Limit, question: String) -> Question {
+pub(super) fn about_limit(limit: &Limit) -> Question {
     let value = |node: &Option<Node>| {
         node.as_ref()
             .map_or_else(|| "none".to_owned(), |n| n.as_int().map_or_else(|| n.as_bool().unwrap_or(false).to_string(), |i| i.to_string()))
@@ -114,7 +115,7 @@ pub(super) fn about_limit(limit: &Limit, question: String) -> Question {
         ("keep".to_owned(), format!("keep {yours}: some input will be refused or cut by the database")),
     ];
     let text = format!("{} is {yours} by hand, and the database declares {database} now", limit.element.shown());
-    Question::new(question, text, choices, "database")
+    Question::new(limit.question.clone(), text, choices, "database")
 }
 
 /// Whether a limit allows more than the database declares.

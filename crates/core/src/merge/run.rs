@@ -97,11 +97,6 @@ impl Outcome {
     pub fn open_questions(&self) -> impl Iterator<Item = &Question> {
         self.questions.iter().filter(|q| q.is_open())
     }
-
-    /// Whether there is anything to write.
-    pub fn changes_anything(&self, input: &Input<'_>) -> bool {
-        !self.edits.is_empty() || self.accepted != *input.accepted || self.stored != *input.stored || !self.exclude.is_empty()
-    }
 }
 
 /// What is known of renames beyond the two schemas.
@@ -136,7 +131,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let mut respelled = memory.respelled.clone();
     let mut yours = Editor::new(input.tree.clone(), memory.parts.clone(), &memory);
     let before = Before { index: &before_index, schema: input.accepted, renames: &taken };
-    let doubtful = rekey(&mut yours, &before, None, &mut respelled);
+    let mut doubtful = rekey(&mut yours, &before, None, &mut respelled);
     let mut stored = Editor::new(input.stored.tree.clone(), memory.draft_parts.clone(), &memory);
     let stored_index = Index::of(&stored.tree);
     rekey(&mut stored, &Before { index: &stored_index, ..before }, None, &mut Vec::new());
@@ -155,7 +150,10 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     for (editor, is_yours) in [(&mut yours, true), (&mut stored, false)] {
         let mut own_pending = Pending::new();
         let losses = |tree: &Tree| Losses::of(things.clone(), &Index::of(tree));
-        set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
+        let unsure = set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
+        if is_yours {
+            doubtful.extend(unsure.into_iter().filter(|e| !doubtful.contains(e)).collect::<Vec<_>>());
+        }
         let mut ignored = Vec::new();
         let respelled = if is_yours { &mut respelled } else { &mut ignored };
         let back = put_back(editor, &scene, respelled);
@@ -247,8 +245,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     questions.append(&mut tables.questions);
     questions.extend(placement.questions);
     for limit in limits {
-        let name = limit_name(&yours.tree, &limit.element);
-        let mut question = about_limit(&limit, name);
+        let mut question = about_limit(&limit);
         question.answer = answer(input, &question);
         questions.push(question);
     }
@@ -279,13 +276,28 @@ fn doubtful_sql(element: &Element, root: &Node) -> Finding {
         _ if element.key_at(0) == Some("field") => "lookup/condition-broken",
         _ => "page/condition-broken",
     };
-    let message =
-        format!("{} can't be analysed with certainty and may name something that was renamed: it was left as it is", element.shown());
+    let message = format!(
+        "{} can't be analysed with certainty and may name something that is gone or renamed: it was left as it is",
+        element.shown()
+    );
     let mut finding = Finding::new(rule, Severity::Risk, message).entity(element.file.name()).help("look through it and mend it by hand");
     if let Some(at) = element.resolve(root).and_then(|path| root.at_path(&path)).map(|n| n.at) {
         finding.at = Some(Location { file: element.file.path(), line: at.line.max(1), column: at.column.max(1) });
     }
     finding
+}
+
+/// The answers given, with the safe choice for every question that is open, until none is: an answer may open others.
+pub fn safe_answers(input: &Input<'_>) -> BTreeMap<String, String> {
+    let mut answers = input.answers.clone();
+    loop {
+        let outcome = merge(&Input { answers: &answers, ..*input });
+        let open: Vec<(String, String)> = outcome.open_questions().map(|q| (q.name.clone(), q.safe.clone())).collect();
+        if open.is_empty() {
+            return answers;
+        }
+        answers.extend(open);
+    }
 }
 
 /// New tables and what was said about them.
@@ -367,13 +379,6 @@ fn rename_questions(input: &Input<'_>, comparison: &Comparison) -> Vec<Question>
             question
         })
         .collect()
-}
-
-fn limit_name(tree: &Tree, element: &Element) -> String {
-    let index = Index::of(tree);
-    let field = element.key_at(1).unwrap_or_default();
-    let column = index.entities.get(element.file.name()).and_then(|e| Some(name::dotted(&e.table, e.fields.get(field)?.0.first()?)));
-    format!("limit/{}/{}", column.as_deref().unwrap_or(field), element.last())
 }
 
 /// Tables and columns that the changed schema lacks.

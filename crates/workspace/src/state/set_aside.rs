@@ -144,17 +144,7 @@ fn read_part(entry: &PartEntry) -> Option<Part> {
         "container" => Fact::Container,
         _ => return None,
     };
-    Some(Part {
-        id: entry.id,
-        element,
-        was,
-        left,
-        fact,
-        order: entry.order.clone(),
-        since: entry.since,
-        because: entry.because.clone(),
-        bytes: None,
-    })
+    Some(Part { id: entry.id, element, was, left, fact, order: entry.order.clone(), since: entry.since, because: entry.because.clone() })
 }
 
 /// Writes the file; nothing where nothing is remembered.

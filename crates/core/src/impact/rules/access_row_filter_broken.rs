@@ -1,8 +1,7 @@
 //! A role's row filter names something gone.
 
-use super::{Docs, Rule};
-use super::{condition_broken, inside};
-use crate::impact::{Context, Finding, Severity, What};
+use super::{Docs, Rule, Subject, report_conditions};
+use crate::impact::{Context, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -10,7 +9,7 @@ use crate::statements::Why;
 pub static RULE: Rule = Rule { name: "access/row-filter-broken", severity: Severity::Break, docs: DOCS, check };
 
 const DOCS: Docs = Docs {
-    detects: "The `rows` of a role names a column or table that the changed schema doesn't have.",
+    detects: "The `rows` of a role names a column or table that the changed schema doesn't have; a risk where the SQL can't be analysed with certainty and mentions a lost name.",
     matters: "The role's pages fail; dropping the filter instead would show the role everything.",
     before: "rows = \"keeper_id = :user_keeper\"",
     after: "keeper_id was dropped",
@@ -18,24 +17,10 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::Rows { role }, What::Condition { name, table, is_table, offset }) = (&lost.used.why, &lost.what) {
-            let (message, because) = condition_broken(
-                context,
-                &lost.used,
-                &format!("the row filter of role `{}`", shown(role)),
-                name,
-                table.as_deref(),
-                *is_table,
-            );
-            out.push(
-                Finding::new(RULE.name, RULE.severity, message)
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .role(role)
-                    .at(&inside(&lost.used, *offset))
-                    .because(because),
-            );
+    report_conditions(context, &RULE, out, |why| match why {
+        Why::Rows { role } => {
+            Some(Subject { what: format!("the row filter of role `{}`", shown(role)), field: None, role: Some(role.clone()) })
         }
-    }
+        _ => None,
+    });
 }

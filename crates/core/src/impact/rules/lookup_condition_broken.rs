@@ -1,8 +1,7 @@
 //! A lookup's condition names something gone.
 
-use super::{Docs, Rule};
-use super::{condition_broken, inside};
-use crate::impact::{Context, Finding, Severity, What};
+use super::{Docs, Rule, Subject, report_conditions};
+use crate::impact::{Context, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -10,7 +9,7 @@ use crate::statements::Why;
 pub static RULE: Rule = Rule { name: "lookup/condition-broken", severity: Severity::Break, docs: DOCS, check };
 
 const DOCS: Docs = Docs {
-    detects: "The `where` of a lookup names a column or table that the changed schema doesn't have.",
+    detects: "The `where` of a lookup names a column or table that the changed schema doesn't have; a risk where the SQL can't be analysed with certainty and mentions a lost name.",
     matters: "The choices can't be read: the form doesn't open.",
     before: "lookup = { entity = \"region\", where = \"active = 1\" }",
     after: "region.active was dropped",
@@ -18,24 +17,10 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::LookupCondition { field }, What::Condition { name, table, is_table, offset }) = (&lost.used.why, &lost.what) {
-            let (message, because) = condition_broken(
-                context,
-                &lost.used,
-                &format!("the condition of lookup `{}`", shown(field)),
-                name,
-                table.as_deref(),
-                *is_table,
-            );
-            out.push(
-                Finding::new(RULE.name, RULE.severity, message)
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .field(field)
-                    .at(&inside(&lost.used, *offset))
-                    .because(because),
-            );
+    report_conditions(context, &RULE, out, |why| match why {
+        Why::LookupCondition { field } => {
+            Some(Subject { what: format!("the condition of lookup `{}`", shown(field)), field: Some(field.clone()), role: None })
         }
-    }
+        _ => None,
+    });
 }

@@ -22,11 +22,11 @@ mod page_required_column_absent;
 mod page_table_missing;
 mod page_written_by_database;
 
-use super::{Context, Finding, Remedy, Severity};
-use crate::definition::{Place, ProblemKind, Spanned};
+use super::{Context, Finding, Remedy, Severity, What};
+use crate::definition::{ProblemKind, Spanned};
 use crate::impact::finding::Location;
 use crate::name::shown;
-use crate::statements::{Need, Use};
+use crate::statements::{Need, Why};
 
 /// What a rule is, for people.
 #[derive(Debug, Clone, Copy)]
@@ -81,28 +81,42 @@ pub static RULES: &[Rule] = &[
     definition_wrong_kind::RULE,
 ];
 
-/// The message of a condition that names something gone, with its cause.
-fn condition_broken(
-    context: &Context<'_>,
-    used: &Use,
-    what: &str,
-    name: &str,
-    table: Option<&str>,
-    is_table: bool,
-) -> (String, (Option<usize>, Remedy)) {
-    let own = match &used.need {
-        Need::Condition { table, .. } => table.as_str(),
-        _ => "",
-    };
-    let (table, column) = if is_table { (name, None) } else { (table.unwrap_or(own), Some(name)) };
-    (format!("{what} fails: {}", context.fate(table, column)), context.cause_of_loss(table, column))
+/// What a condition belongs to.
+#[derive(Default)]
+struct Subject {
+    what: String,
+    field: Option<String>,
+    role: Option<String>,
 }
 
-/// The place of a byte of a condition's text.
-fn inside(used: &Use, offset: usize) -> Place {
-    match &used.need {
-        Need::Condition { text, .. } => Spanned { value: text.clone(), place: used.place.clone(), quote: 1 }.inside(offset),
-        _ => used.place.clone(),
+/// Reports the conditions of one kind that name something gone, or may.
+fn report_conditions(context: &Context<'_>, rule: &Rule, out: &mut Vec<Finding>, subject: impl Fn(&Why) -> Option<Subject>) {
+    for lost in context.lost() {
+        let Some(Subject { what, field, role }) = subject(&lost.used.why) else { continue };
+        let Need::Condition { table: own, text } = &lost.used.need else { continue };
+        let (severity, message, place, because) = match &lost.what {
+            What::Condition { name, table, is_table, offset } => {
+                let (table, column) = if *is_table { (name, None) } else { (table.as_ref().unwrap_or(own), Some(name.as_str())) };
+                let place = Spanned { value: text.clone(), place: lost.used.place.clone(), quote: 1 }.inside(*offset);
+                (rule.severity, format!("{what} fails: {}", context.fate(table, column)), place, context.cause_of_loss(table, column))
+            }
+            What::DoubtfulCondition { name } => {
+                let message =
+                    format!("{what} may fail: it mentions `{}`, which is gone, in SQL that can't be analysed with certainty", shown(name));
+                let cause = context
+                    .input
+                    .comparison
+                    .changes
+                    .iter()
+                    .position(|c| c.kind.loses_a_name() && c.column.as_ref().unwrap_or(&c.table) == name);
+                (Severity::Risk, message, lost.used.place.clone(), (cause, Remedy::Hand))
+            }
+            _ => continue,
+        };
+        let mut finding =
+            Finding::new(rule.name, severity, message).entity(&lost.entity.name).pages(lost.pages.clone()).at(&place).because(because);
+        (finding.field, finding.role) = (field, role);
+        out.push(finding);
     }
 }
 
