@@ -3,7 +3,7 @@
 use std::fmt;
 use ysomorph_core::name::shown;
 use ysomorph_report::text::quote;
-use ysomorph_sources::SourceError;
+use ysomorph_sources::{SourceError, Trouble};
 use ysomorph_workspace::{FileError, OpenError, StartError, TransactionError, UndoError, WriteError};
 
 /// A problem that ends a command with status 2.
@@ -30,6 +30,25 @@ impl CliError {
     pub fn details(mut self, details: impl Into<String>) -> CliError {
         self.details = details.into();
         self
+    }
+
+    /// A server's trouble, and what to do about it.
+    fn server(error: &ysomorph_sources::ServerError) -> CliError {
+        let hint = match &error.trouble {
+            Trouble::Refused => "start the server, or correct host and port".to_owned(),
+            Trouble::Hangs => "see whether a database server listens there; connect_timeout=SECONDS in the url waits longer".to_owned(),
+            Trouble::Login => "correct the user, or give the password: in the url by ${NAME}, by PGPASSWORD or MYSQL_PWD, or in the engine's password file".to_owned(),
+            Trouble::NoDatabase => "correct the database's name in the url".to_owned(),
+            Trouble::NoSchema(there) if there.is_empty() => "correct `schemas` in ysomorph.toml, or --schemas".to_owned(),
+            Trouble::NoSchema(there) => format!("it has {}; correct `schemas` in ysomorph.toml, or --schemas", there.join(", ")),
+            Trouble::Denied => "have the right granted to this user, or use another one".to_owned(),
+            Trouble::Locked => "somebody is changing the database: try again when they are done".to_owned(),
+            Trouble::Lost => "try again; the server's log says why it closed the connection".to_owned(),
+            Trouble::Tls => "sslrootcert=FILE in the url names the server's authority; sslmode=prefer doesn't check who answers".to_owned(),
+            Trouble::TooSlow => "try again when the server is less busy; read_timeout=SECONDS in the url waits longer".to_owned(),
+            Trouble::Other => "see whether the server's version is one this program reads".to_owned(),
+        };
+        CliError::new(error.to_string()).hint(hint)
     }
 
     /// Files that can't be read, each quoted at its place.
@@ -66,7 +85,9 @@ impl fmt::Display for CliError {
 impl From<SourceError> for CliError {
     fn from(error: SourceError) -> CliError {
         let hint = match &error {
-            SourceError::Unknown(_) => "name it as sqlite:FILE or snapshot:FILE",
+            SourceError::Unknown(_) => "name it as sqlite:FILE, postgres://USER@HOST/DATABASE, mysql://USER@HOST/DATABASE or snapshot:FILE",
+            SourceError::Url { .. } => "write it as postgres://USER@HOST:PORT/DATABASE",
+            SourceError::Server(error) => return CliError::server(error),
             SourceError::Environment(_) => "set the variable, or write the url without it",
             SourceError::Open { reason, .. } if reason.contains("not a database") => "name an SQLite 3 database file",
             SourceError::Open { .. } => "check the url in ysomorph.toml, or give --changed SOURCE",

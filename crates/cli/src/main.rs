@@ -52,7 +52,8 @@ fn main() -> ExitCode {
         }
     };
     let mut output = Output::new(arguments.format, arguments.output, arguments.color, arguments.quiet);
-    let session = session::Session { folder: arguments.folder, changed: arguments.changed, verbose: arguments.verbose };
+    let digests = output.format == Format::Json;
+    let session = session::Session { folder: arguments.folder, changed: arguments.changed, verbose: arguments.verbose, digests };
     let outcome = arguments.command.run(&session, &mut output).and_then(|code| output.finish().map(|()| code));
     match outcome {
         Ok(code) => ExitCode::from(code),

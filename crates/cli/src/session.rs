@@ -4,10 +4,11 @@ use crate::error::CliError;
 use std::path::{Path, PathBuf};
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::merge::Outcome;
+use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
 use ysomorph_sources::Source;
-use ysomorph_workspace::Workspace;
+use ysomorph_workspace::{DatabaseConfig, Workspace};
 
 /// Where a command runs.
 #[derive(Debug, Clone)]
@@ -18,6 +19,8 @@ pub struct Session {
     pub changed: Option<String>,
     /// Show everything.
     pub verbose: bool,
+    /// Whether the result is for a program: then it tells the schemas' digests.
+    pub digests: bool,
 }
 
 impl Session {
@@ -42,17 +45,31 @@ impl Session {
             Some(text) => Session::source(text)?,
             None => Source::parse(&workspace.config.database.url, &workspace.root, |name| std::env::var(name).ok())?,
         };
-        let tables = &workspace.config.database.tables;
-        Ok(source.read()?.restricted(&tables.include, &tables.exclude))
+        Session::read(&source, &workspace.config.database)
+    }
+
+    /// Reads a source as the workspace reads its database: the same schemas, without the tables it excludes.
+    pub fn read(source: &Source, config: &DatabaseConfig) -> Result<Schema, CliError> {
+        let schema = source.read(&config.schemas)?;
+        for note in &schema.unseen {
+            eprintln!("note: {}", shown(note));
+        }
+        Ok(schema.restricted(&config.tables.include, &config.tables.exclude))
+    }
+
+    /// Digests of two schemas, where they are asked for.
+    pub fn digests_of(&self, accepted: &Schema, changed: &Schema) -> SchemaDigests {
+        let of = |schema: &Schema| if self.digests { digest(schema) } else { String::new() };
+        SchemaDigests { accepted: of(accepted), changed: of(changed) }
     }
 }
 
 /// A report on the definition alone.
-pub fn bare_report(command: &str, workspace: &Workspace, changed: &Schema) -> Report {
+pub fn bare_report(command: &str, session: &Session, workspace: &Workspace, changed: &Schema) -> Report {
     Report {
         format: 1,
         command: command.to_owned(),
-        schema: SchemaDigests { accepted: digest(workspace.accepted()), changed: digest(changed) },
+        schema: session.digests_of(workspace.accepted(), changed),
         texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
         counts: counts(workspace),
         ..Report::default()
@@ -60,13 +77,13 @@ pub fn bare_report(command: &str, workspace: &Workspace, changed: &Schema) -> Re
 }
 
 /// A report with what all commands tell: schemas, changes, questions.
-pub fn report(command: &str, workspace: &Workspace, changed: &Schema, outcome: &Outcome) -> Report {
+pub fn report(command: &str, session: &Session, workspace: &Workspace, changed: &Schema, outcome: &Outcome) -> Report {
     Report {
         changes: outcome.comparison.changes.clone(),
         questions: outcome.questions.clone(),
         unasked: outcome.unasked.clone(),
         later: outcome.stored.later.iter().filter(|table| is_settled(outcome, table)).cloned().collect(),
-        ..bare_report(command, workspace, changed)
+        ..bare_report(command, session, workspace, changed)
     }
 }
 

@@ -1,8 +1,28 @@
 //! Names from databases: how they are compared, quoted, split into words and matched by pattern.
 //!
-//! Engines differ in how they fold case; this slice follows SQLite, where identifiers compare without
-//! regard to ASCII case. Everything that compares two names goes through [`same`] or [`fold`], so that
-//! another engine's rule has one place to go.
+//! Names are compared without regard to ASCII case, so that one definition serves engines that fold it
+//! differently; where an engine tells cases apart, the schema looks for the exact spelling.
+//!
+//! A table outside the home schema has a *qualified* name: schema and name with [`SEPARATOR`] between, which
+//! can't be mistaken for a dot in a name. People see and write it as `schema.table`.
+
+/// Stands between the schema and the name in a [`qualified`] name (the ASCII unit separator).
+pub const SEPARATOR: char = '\u{1f}';
+
+/// The name of a table outside the home schema.
+pub fn qualified(schema: &str, name: &str) -> String {
+    format!("{schema}{SEPARATOR}{name}")
+}
+
+/// Schema and name of a table; no schema for one at home.
+pub fn split_qualified(table: &str) -> (Option<&str>, &str) {
+    table.split_once(SEPARATOR).map_or((None, table), |(schema, name)| (Some(schema), name))
+}
+
+/// A name for patterns and people: a qualified one with a dot, no quotes.
+pub fn plain(table: &str) -> String {
+    table.replace(SEPARATOR, ".")
+}
 
 /// Folds a name for comparison: two names are the same exactly when their folds are equal.
 pub fn fold(name: &str) -> String {
@@ -28,11 +48,17 @@ pub fn is_plain(name: &str) -> bool {
 
 /// A name as the definition and question names write it: bare where plain, else a quoted SQL identifier.
 pub fn written(name: &str) -> String {
+    if let (Some(schema), name) = split_qualified(name) {
+        return format!("{}.{}", written(schema), written(name));
+    }
     if is_plain(name) { name.to_owned() } else { quoted(name) }
 }
 
 /// A quoted SQL identifier.
 pub fn quoted(name: &str) -> String {
+    if let (Some(schema), name) = split_qualified(name) {
+        return format!("{}.{}", quoted(schema), quoted(name));
+    }
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
@@ -41,6 +67,19 @@ pub fn read(text: &str) -> String {
     match text.strip_prefix('"').and_then(|rest| rest.strip_suffix('"')) {
         Some(inner) => inner.replace("\"\"", "\""),
         _ => text.to_owned(),
+    }
+}
+
+/// Reads a table's name: `schema.table` is a qualified one, a dot inside quotes isn't.
+pub fn read_table(text: &str) -> String {
+    let mut in_quotes = false;
+    let dot = text.char_indices().find(|(_, c)| {
+        in_quotes ^= *c == '"';
+        *c == '.' && !in_quotes
+    });
+    match dot {
+        Some((at, _)) if at > 0 && at + 1 < text.len() => qualified(&read(&text[..at]), &read(&text[at + 1..])),
+        _ => read(text),
     }
 }
 
@@ -106,13 +145,32 @@ pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
 pub fn shown(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
-        if c.is_control() || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}') {
+        if c == SEPARATOR {
+            out.push('.');
+        } else if c.is_control() || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}') {
             out.extend(c.escape_default());
         } else {
             out.push(c);
         }
     }
     out
+}
+
+/// Table names in files: [`written`] and [`read_table`] again.
+pub mod as_written {
+    use serde::{Deserialize, Deserializer, Serializer};
+
+    /// Writes it.
+    #[allow(clippy::missing_errors_doc, reason = "the serializer's own")]
+    pub fn serialize<S: Serializer>(table: &str, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&super::written(table))
+    }
+
+    /// Reads it.
+    #[allow(clippy::missing_errors_doc, reason = "the deserializer's own")]
+    pub fn deserialize<'a, D: Deserializer<'a>>(deserializer: D) -> Result<String, D::Error> {
+        String::deserialize(deserializer).map(|text| super::read_table(&text))
+    }
 }
 
 #[cfg(test)]
@@ -125,6 +183,10 @@ mod tests {
             assert_eq!(read(&written(name)), name, "{name:?}");
         }
         assert_eq!(written("two words"), "\"two words\"");
+        for (text, schema, table) in [("sales.order", Some("sales"), "order"), ("\"a.b\"", None, "a.b"), ("\"a.b\".c", Some("a.b"), "c")] {
+            let name = read_table(text);
+            assert_eq!((split_qualified(&name), written(&name)), ((schema, table), text.to_owned()));
+        }
     }
 
     #[test]

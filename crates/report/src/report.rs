@@ -62,6 +62,15 @@ pub struct Report {
     /// Show everything.
     #[serde(skip)]
     pub verbose: bool,
+    /// Show who made each change.
+    #[serde(skip)]
+    pub by: bool,
+    /// Why a change log doesn't tell who made the changes.
+    #[serde(skip)]
+    pub log: Option<String>,
+    /// The comparison is of two schemas without a definition.
+    #[serde(skip)]
+    pub alone: bool,
     /// New tables that were left for later: they don't count as changes.
     #[serde(skip)]
     pub later: Vec<String>,

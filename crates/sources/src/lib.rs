@@ -2,7 +2,16 @@
 //!
 //! A source only looks: databases are opened read-only, and nothing it is asked could write.
 
+mod address;
+mod mariadb;
+mod postgres;
+mod script;
+mod server;
 mod source;
 pub mod sqlite;
 
-pub use source::{Source, SourceError};
+pub use address::Address;
+pub use postgres::trail::INSTALL as TRAIL_SQL;
+pub use script::{create_database, run_script};
+pub use server::{ServerError, Trouble};
+pub use source::{Source, SourceError, kept_text};

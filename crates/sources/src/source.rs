@@ -1,9 +1,11 @@
 //! A source as it is named on the command line or in the configuration.
 
-use crate::sqlite;
+use crate::address::{Address, without_password};
+use crate::server::ServerError;
+use crate::{mariadb, postgres, sqlite};
 use std::fmt;
 use std::path::{Path, PathBuf};
-use ysomorph_core::schema::{Schema, SnapshotError};
+use ysomorph_core::schema::{Engine, Schema, SnapshotError};
 
 /// A place a schema can be read from.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -12,6 +14,8 @@ pub enum Source {
     Sqlite(PathBuf),
     /// `snapshot:FILE`
     Snapshot(PathBuf),
+    /// `postgres://…`, `mysql://…`
+    Server(Box<Address>),
 }
 
 /// Why a schema can't be read.
@@ -23,6 +27,17 @@ pub enum SourceError {
     /// An environment variable in the text isn't set.
     #[error("the environment has no variable `{0}`")]
     Environment(String),
+    /// The url of a server can't be understood.
+    #[error("the url {url} can't be used: {reason}")]
+    Url {
+        /// Its scheme: the rest may hold a password.
+        url: String,
+        /// What is wrong with it.
+        reason: String,
+    },
+    /// A server can't be read.
+    #[error(transparent)]
+    Server(#[from] ServerError),
     /// The file can't be opened.
     #[error("cannot open the database `{}`: {reason}", path.display())]
     Open {
@@ -53,7 +68,12 @@ impl Source {
     /// Reads a source's name. `${NAME}` stands for the environment variable, asked through `environment`.
     /// A relative file is taken from `base`.
     pub fn parse(text: &str, base: &Path, environment: impl Fn(&str) -> Option<String>) -> Result<Source, SourceError> {
-        let full = expand(text, environment)?;
+        let full = expand(text, &environment)?;
+        let scheme = full.split_once("://").map_or("", |(scheme, _)| scheme);
+        if matches!(scheme, "postgres" | "postgresql" | "mysql" | "mariadb") {
+            let address = Address::parse(&full, &environment).map_err(|reason| SourceError::Url { url: format!("{scheme}://…"), reason })?;
+            return Ok(Source::Server(Box::new(address)));
+        }
         if let Some(file) = full.strip_prefix("sqlite:") {
             return Ok(Source::Sqlite(base.join(file)));
         }
@@ -65,9 +85,12 @@ impl Source {
         Err(SourceError::Unknown(if text.contains(':') { format!("{scheme}:…") } else { text.to_owned() }))
     }
 
-    /// Reads the schema; nothing is written.
-    pub fn read(&self) -> Result<Schema, SourceError> {
+    /// Reads the schema; nothing is written. `schemas` are the namespaces wanted, home first; none stands for the
+    /// usual one. Files have no other.
+    pub fn read(&self, schemas: &[String]) -> Result<Schema, SourceError> {
         match self {
+            Source::Server(address) if address.engine == Engine::Postgresql => Ok(postgres::read(address, schemas)?),
+            Source::Server(address) => Ok(mariadb::read(address, schemas)?),
             Source::Sqlite(path) => sqlite::read(path),
             Source::Snapshot(path) => {
                 let text =
@@ -81,13 +104,19 @@ impl Source {
 impl fmt::Display for Source {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
+            Source::Server(address) => write!(f, "{address}"),
             Source::Sqlite(path) => write!(f, "sqlite:{}", path.display()),
             Source::Snapshot(path) => write!(f, "snapshot:{}", path.display()),
         }
     }
 }
 
-fn expand(text: &str, environment: impl Fn(&str) -> Option<String>) -> Result<String, SourceError> {
+/// A source's text as it may be kept in a file: a password in it is left out.
+pub fn kept_text(text: &str) -> String {
+    if text.contains("${") { text.to_owned() } else { without_password(text) }
+}
+
+fn expand(text: &str, environment: &impl Fn(&str) -> Option<String>) -> Result<String, SourceError> {
     let mut out = String::new();
     let mut rest = text;
     while let Some((before, after)) = rest.split_once("${") {

@@ -25,7 +25,7 @@ pub struct Config {
 }
 
 /// `[database]`
-#[derive(Debug, Clone, Deserialize)]
+#[derive(Debug, Clone, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct DatabaseConfig {
     /// Where the schema is read from.

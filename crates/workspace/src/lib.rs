@@ -22,7 +22,7 @@ pub use lock::LockError;
 pub use merges::{Entry, EntryKind, UndoError};
 pub use open::{FileError, OpenError, Workspace};
 pub use plan::{Planned, WriteError};
-pub use start::{StartError, start};
+pub use start::{Begin, StartError, start};
 pub use state::follow_ups::FollowUp;
 pub use transaction::digest;
 pub use transaction::{Before, Step, Transaction, TransactionError, recover};

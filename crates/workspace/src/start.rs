@@ -30,9 +30,25 @@ pub enum StartError {
 /// The role that a new definition is open to.
 const ROLE: &str = "everyone";
 
-/// Drafts a workspace for a schema and writes it. `url` is where the schema was read from; `config` is the text
-/// of a configuration to use instead of the default one.
-pub fn start(root: &Path, url: &str, title: &str, include: &[String], schema: &Schema, config: Option<&str>) -> Result<Draft, StartError> {
+/// What a new workspace is made with.
+#[derive(Debug, Clone, Copy)]
+pub struct Begin<'a> {
+    /// Where the schema was read from, as the configuration keeps it.
+    pub url: &'a str,
+    /// The application's title.
+    pub title: &'a str,
+    /// The schemas read, home first.
+    pub schemas: &'a [String],
+    /// Patterns of tables that are read; none for all.
+    pub include: &'a [String],
+    /// Patterns of tables that aren't.
+    pub exclude: &'a [String],
+    /// The text of a configuration to use instead of the default one.
+    pub config: Option<&'a str>,
+}
+
+/// Drafts a workspace for a schema and writes it.
+pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Draft, StartError> {
     let config_file = "ysomorph.toml";
     for taken in [config_file, ".ysomorph/accepted.json"] {
         if root.join(taken).exists() {
@@ -43,9 +59,9 @@ pub fn start(root: &Path, url: &str, title: &str, include: &[String], schema: &S
     if has_files {
         return Err(StartError::Exists("app/".to_owned()));
     }
-    let text = config.map_or_else(|| default_config(url, include), str::to_owned);
+    let text = begin.config.map_or_else(|| default_config(begin), str::to_owned);
     let config: Config = read_toml(config_file, &text).map_err(StartError::Config)?;
-    let drafted = drafted(schema, &config.conventions, title);
+    let drafted = drafted(schema, &config.conventions, begin.title);
     let stored = Stored { tree: drafted.tree.clone(), start_role: Some(ROLE.to_owned()), ..Stored::default() };
     let state = State { accepted: schema.clone(), stored, ..State::default() };
     let mut steps = vec![new_file(config_file, text)];
@@ -67,13 +83,15 @@ fn new_file(path: &str, text: String) -> Step {
     Step { path: path.to_owned(), before: Before::Absent, new: Some(text) }
 }
 
-fn default_config(url: &str, include: &[String]) -> String {
+fn default_config(begin: &Begin<'_>) -> String {
     let text = |t: &str| render_value(&t.into());
-    let patterns = |list: &[String]| format!("[{}]", list.iter().map(|t| text(t)).collect::<Vec<_>>().join(", "));
-    let include = if include.is_empty() { vec!["*".to_owned()] } else { include.to_vec() };
+    let list = |list: &[String]| format!("[{}]", list.iter().map(|t| text(t)).collect::<Vec<_>>().join(", "));
+    let include = if begin.include.is_empty() { &["*".to_owned()] } else { begin.include };
+    let schemas = if begin.schemas.is_empty() { String::new() } else { format!("schemas = {}\n", list(begin.schemas)) };
     format!(
-        "format = 1\n\n[database]\nurl = {}\ntables = {{ include = {}, exclude = [] }}\n\n[conventions]                      # how drafts are made; every key has a default\nlabel_case = \"sentence\"            # \"member_no\" → \"Member number\"\nlist_fields = 8                    # most fields on a drafted list page\n\n[merge]\nrenames = \"certain\"                # take certain renames, ask about likely ones; or \"ask\", \"likely\"\nnew_fields = \"ask\"                 # on a page laid out by hand; or \"append\", \"leave-out\"\n",
-        text(url),
-        patterns(&include),
+        "format = 1\n\n[database]\nurl = {}\n{schemas}tables = {{ include = {}, exclude = {} }}\n\n[conventions]                      # how drafts are made; every key has a default\nlabel_case = \"sentence\"            # \"member_no\" → \"Member number\"\nlist_fields = 8                    # most fields on a drafted list page\n\n[merge]\nrenames = \"certain\"                # take certain renames, ask about likely ones; or \"ask\", \"likely\"\nnew_fields = \"ask\"                 # on a page laid out by hand; or \"append\", \"leave-out\"\n",
+        text(begin.url),
+        list(include),
+        list(begin.exclude),
     )
 }

@@ -4,15 +4,91 @@ use super::print;
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, report};
+use clap::Args;
+use ysomorph_core::changes::compare;
 use ysomorph_core::merge::merge;
-use ysomorph_report::text;
+use ysomorph_core::rename::Known;
+use ysomorph_core::schema::Schema;
+use ysomorph_report::{Report, text};
+use ysomorph_workspace::{DatabaseConfig, Workspace};
 
-pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let workspace = session.open()?;
-    let changed = session.changed(&workspace)?;
-    let answers = workspace.answer_map();
-    let outcome = merge(&workspace.merge_input(&changed, &answers));
-    let report = report("changes", &workspace, &changed, &outcome);
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// Compare this instead of the accepted schema
+    #[arg(value_name = "OLD")]
+    old: Option<String>,
+    /// Compare with this instead of the live database
+    #[arg(value_name = "NEW")]
+    new: Option<String>,
+    /// Show who changed what, when and by which statement, where the database keeps a change log
+    #[arg(long)]
+    by: bool,
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let mut report = match (&arguments.old, &arguments.new) {
+        (None, _) => {
+            let workspace = session.open()?;
+            let changed = session.changed(&workspace)?;
+            let answers = workspace.answer_map();
+            let outcome = merge(&workspace.merge_input(&changed, &answers));
+            let mut report = report("changes", session, &workspace, &changed, &outcome);
+            report.log = log(workspace.accepted(), &changed);
+            report
+        }
+        (Some(old), Some(new)) => two(session, old, new)?,
+        (Some(old), None) => {
+            let workspace = session.open()?;
+            let changed = session.changed(&workspace)?;
+            between(session, &read(old, &workspace.config.database)?, &changed)
+        }
+    };
+    report.by = arguments.by;
     print(output, &report, text::changes);
     Ok(u8::from(report.counted_changes() > 0))
+}
+
+/// Two sources, read at the same time. In a workspace its schemas and excluded tables hold.
+fn two(session: &Session, old: &str, new: &str) -> Result<Report, CliError> {
+    let config = match session.folder.join("ysomorph.toml").is_file() {
+        true => session.open().map(|workspace: Workspace| workspace.config.database)?,
+        false => DatabaseConfig::default(),
+    };
+    let (before, after) = std::thread::scope(|scope| {
+        let other = scope.spawn(|| read(new, &config));
+        (read(old, &config), other.join())
+    });
+    let after = after.map_err(|_| CliError::new("reading the second source failed"))??;
+    Ok(between(session, &before?, &after))
+}
+
+fn read(text: &str, config: &DatabaseConfig) -> Result<Schema, CliError> {
+    Session::read(&Session::source(text)?, config)
+}
+
+fn between(session: &Session, before: &Schema, after: &Schema) -> Report {
+    Report {
+        format: 1,
+        command: "changes".to_owned(),
+        schema: session.digests_of(before, after),
+        changes: compare(before, after, &Known::default()).changes,
+        alone: true,
+        log: log(before, after),
+        ..Report::default()
+    }
+}
+
+/// Whether the change log tells of the changes between two schemas: `--by` says why it doesn't.
+fn log(before: &Schema, after: &Schema) -> Option<String> {
+    let kept = after.catalogue.as_ref().is_some_and(|c| c.trail.is_some());
+    let same = before.catalogue.as_ref().zip(after.catalogue.as_ref()).is_some_and(|(a, b)| a.database == b.database);
+    match (kept, same) {
+        (true, true) => None,
+        (true, false) => Some("its change log can't tell: the schema compared with is another database's".to_owned()),
+        (false, _) => Some(format!(
+            "who made the changes can't be told: the {} database keeps no change log{}",
+            after.engine.word(),
+            if after.engine == ysomorph_core::schema::Engine::Postgresql { " (`ysomorph capture --install-trail` prints one)" } else { "" }
+        )),
+    }
 }

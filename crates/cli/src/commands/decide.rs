@@ -48,7 +48,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if dialogue && outcome.open_questions().next().is_some() {
         return ask(&workspace, session, output);
     }
-    let mut report = report("decide", &workspace, &changed, &outcome);
+    let mut report = report("decide", session, &workspace, &changed, &outcome);
     report.left = workspace.open_follow_ups().map(|f| (f.name.clone(), f.message.clone())).collect();
     print(output, &report, text::questions);
     Ok(u8::from(outcome.open_questions().next().is_some()))

@@ -8,9 +8,12 @@ use crate::session::Session;
 use clap::{Args, Parser};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use ysomorph_core::merge::merge;
+use ysomorph_core::name::shown;
+use ysomorph_core::schema::Engine;
 use ysomorph_report::text::{heading, plural};
-use ysomorph_sources::sqlite;
-use ysomorph_workspace::start;
+use ysomorph_sources::{Source, create_database, kept_text, run_script};
+use ysomorph_workspace::{Begin, start};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -20,11 +23,31 @@ pub struct Arguments {
     /// Only make the workspace and its database; --changed has the changed one beside it
     #[arg(long)]
     only_files: bool,
+    /// Make its database on a server: postgres://… or mysql://…, whose database is new or empty
+    #[arg(long, value_name = "URL")]
+    on: Option<String>,
 }
 
-const BEFORE: &str = include_str!("../../demo/1-before.sql");
-const AFTER: &str = include_str!("../../demo/2-after.sql");
-const BACK: &str = include_str!("../../demo/3-back.sql");
+/// The demo's database in one engine's dialect: as it was, what its owner did, and back.
+struct Scripts {
+    before: &'static str,
+    after: &'static str,
+    back: &'static str,
+}
+
+macro_rules! scripts {
+    ($engine:literal) => {
+        Scripts {
+            before: include_str!(concat!("../../demo/", $engine, "/before.sql")),
+            after: include_str!(concat!("../../demo/", $engine, "/after.sql")),
+            back: include_str!(concat!("../../demo/", $engine, "/back.sql")),
+        }
+    };
+}
+
+const SQLITE: Scripts = scripts!("sqlite");
+const POSTGRESQL: Scripts = scripts!("postgresql");
+const MARIADB: Scripts = scripts!("mariadb");
 const CONFIG: &str = include_str!("../../demo/ysomorph.toml");
 /// The files a person edited after the draft.
 const BY_HAND: &[(&str, &str)] = &[
@@ -56,10 +79,21 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
             .hint("name a folder you may write to: ysomorph demo FOLDER")
     };
     std::fs::create_dir_all(&folder).map_err(failed)?;
-    let database = folder.join("threecombs.db");
-    sqlite::run_script(&database, BEFORE)?;
-    let schema = sqlite::read(&database)?;
-    start(&folder, "sqlite:threecombs.db", "Three Combs", &[], &schema, Some(CONFIG))?;
+    let url = arguments.on.as_ref().map_or_else(|| "sqlite:threecombs.db".to_owned(), |on| kept_text(on));
+    let source = match &arguments.on {
+        Some(on) => empty_database(on)?,
+        None => Source::Sqlite(folder.join("threecombs.db")),
+    };
+    let scripts = match &source {
+        Source::Server(address) if address.engine == Engine::Postgresql => POSTGRESQL,
+        Source::Server(_) => MARIADB,
+        _ => SQLITE,
+    };
+    run_script(&source, scripts.before)?;
+    let schema = source.read(&[])?;
+    let config = CONFIG.replace("sqlite:threecombs.db", &url);
+    let begin = Begin { url: &url, title: "Three Combs", schemas: &[], include: &[], exclude: &[], config: Some(&config) };
+    start(&folder, &begin, &schema)?;
     for (file, text) in BY_HAND {
         std::fs::write(folder.join(file), text).map_err(failed)?;
     }
@@ -67,17 +101,18 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         output.push(&format!("The demo is in {}: a workspace and its database, not changed yet.\n", folder.display()));
         return Ok(0);
     }
-    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None, verbose: false }, output };
+    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None, verbose: false, digests: false }, output };
     walk.say(&format!("Three Combs, a beekeepers' co-operative, in {}", folder.display()));
     walk.say("Its application was drafted with `ysomorph start` and edited by hand since.");
     walk.command(&["check"])?;
     walk.command(&["changes"])?;
     let original = definition(&folder);
     walk.say("Now the database's owner changes it: names, columns, tables, a view.");
-    sqlite::run_script(&database, AFTER)?;
+    run_script(&source, scripts.after)?;
     walk.command(&["changes"])?;
     walk.command(&["impact"])?;
     walk.command(&["decide", "--list"])?;
+    let asked = walk.open_questions()?;
     walk.say("The renames are what they look like; the new table can wait.");
     for (question, choice) in [
         ("rename/remedy", "medicine"),
@@ -86,7 +121,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         ("rename/harvest.honey_kg", "honey_g"),
         ("table/swarm_report", "later"),
     ] {
-        walk.command(&["decide", question, choice])?;
+        // Where the database's catalogue knows a rename, nothing is asked.
+        if asked.iter().any(|q| q == question) {
+            walk.command(&["decide", question, choice])?;
+        }
     }
     walk.command(&["decide", "--list"])?;
     walk.say("What is still open gets the safe choice.");
@@ -99,7 +137,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     walk.command(&["undo", "2"])?;
     walk.command(&["changes"])?;
     walk.say("Then the owner changes everything back.");
-    sqlite::run_script(&database, BACK)?;
+    run_script(&source, scripts.back)?;
     walk.command(&["changes"])?;
     walk.command(&["merge", "--write", "--quiet"])?;
     walk.verdict(&original, &folder);
@@ -107,6 +145,21 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     walk.say(&format!("The demo stays in {}; try the commands there with -C {}.", folder.display(), folder.display()));
     walk.output.flush();
     Ok(0)
+}
+
+/// A server's database for the demo: made where it isn't there, refused where it has something in it.
+fn empty_database(url: &str) -> Result<Source, CliError> {
+    let source = Session::source(url)?;
+    if !matches!(source, Source::Server(_)) {
+        return Err(CliError::new(format!("{source} is no server's database")).hint("name one as postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE"));
+    }
+    create_database(&source)?;
+    let there = source.read(&[])?;
+    match there.tables.as_slice() {
+        [] => Ok(source),
+        [table, ..] => Err(CliError::new(format!("{source} isn't empty: it has `{}`; nothing was changed", shown(&table.name)))
+            .hint("name a database that isn't there yet: it is made")),
+    }
 }
 
 /// Runs commands in the demo's folder and shows them with what they print.
@@ -132,6 +185,13 @@ impl Walk<'_> {
         self.output.push(&text);
         self.output.flush();
         Ok(())
+    }
+
+    fn open_questions(&self) -> Result<Vec<String>, CliError> {
+        let workspace = self.session.open()?;
+        let changed = self.session.changed(&workspace)?;
+        let outcome = merge(&workspace.merge_input(&changed, &workspace.answer_map()));
+        Ok(outcome.open_questions().map(|q| q.name.clone()).collect())
     }
 
     /// Compares the definition's files with what they were.

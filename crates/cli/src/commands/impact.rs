@@ -44,7 +44,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let outcome = merge(&workspace.merge_input(&changed, &answers));
     let input = Input { tree: &workspace.tree, accepted: workspace.accepted(), changed: &changed, comparison: &outcome.comparison };
     let findings = impact::impact(input).into_iter().filter(|f| arguments.wants(f)).collect();
-    let report = report("impact", &workspace, &changed, &outcome).with_findings(findings);
+    let report = report("impact", session, &workspace, &changed, &outcome).with_findings(findings);
     print(output, &report, text::impact);
     let totals = report.totals.unwrap_or_default();
     Ok(u8::from(totals.breaks + totals.risk > 0))

@@ -39,7 +39,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         }
         workspace.write(&planned, &answers, &now())?;
     }
-    let mut report = merge_report(&workspace, &changed, &planned, write);
+    let mut report = merge_report(session, &workspace, &changed, &planned, write);
     report.verbose = session.verbose;
     print(output, &report, text::merge);
     let later_only = planned.outcome.open_questions().next().is_none() && !planned.is_worth_writing();
@@ -76,8 +76,8 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
         .hint("correct them; `ysomorph check` shows whether it is sound"))
 }
 
-fn merge_report(workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
-    let mut report = report("merge", workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
+fn merge_report(session: &Session, workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
+    let mut report = report("merge", session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
     report.diffs = planned
         .files
         .iter()

@@ -1,5 +1,6 @@
 //! One file a command: its arguments, and a run of one call and one report.
 
+mod capture;
 mod changes;
 mod check;
 mod decide;
@@ -24,7 +25,9 @@ pub enum Command {
     /// Read a database, keep its schema and draft the definition
     Start(start::Arguments),
     /// What changed in the database
-    Changes,
+    Changes(changes::Arguments),
+    /// Keep the schema of a source as a snapshot
+    Capture(capture::Arguments),
     /// What breaks, and why
     Impact(impact::Arguments),
     /// The open questions; or answer one
@@ -47,7 +50,8 @@ impl Command {
         match self {
             Command::Demo(arguments) => demo::run(&arguments, session, output),
             Command::Start(arguments) => start::run(&arguments, session, output),
-            Command::Changes => changes::run(session, output),
+            Command::Changes(arguments) => changes::run(&arguments, session, output),
+            Command::Capture(arguments) => capture::run(&arguments, session, output),
             Command::Impact(arguments) => impact::run(&arguments, session, output),
             Command::Decide(arguments) => decide::run(&arguments, session, output),
             Command::Merge(arguments) => merge::run(&arguments, session, output),

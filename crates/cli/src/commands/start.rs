@@ -6,49 +6,95 @@ use crate::session::Session;
 use clap::Args;
 use std::path::Path;
 use ysomorph_core::draft::Draft;
-use ysomorph_core::name::shown;
-use ysomorph_core::schema::Schema;
+use ysomorph_core::name::{self, shown};
+use ysomorph_core::schema::{Engine, Schema};
 use ysomorph_report::text::{heading, hint, plural};
-use ysomorph_sources::Source;
-use ysomorph_workspace::start;
+use ysomorph_sources::{Source, kept_text};
+use ysomorph_workspace::{Begin, start};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
-    /// The database, such as sqlite:my.db
+    /// The database: sqlite:FILE, postgres://…, mysql://… or snapshot:FILE
     #[arg(long, value_name = "SOURCE")]
     from: String,
     /// Only these tables, by pattern
     #[arg(long, value_name = "GLOB", num_args = 1..)]
     tables: Vec<String>,
+    /// Schemas to read, home first, by name or pattern
+    #[arg(long, value_name = "NAME", num_args = 1..)]
+    schemas: Vec<String>,
+}
+
+/// A table that isn't drafted, and why.
+pub struct LeftOut {
+    table: String,
+    why: &'static str,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let source = Session::source(&arguments.from)?;
     let include = if arguments.tables.is_empty() { vec!["*".to_owned()] } else { arguments.tables.clone() };
-    let schema = source.read()?.restricted(&include, &[]);
+    let all = source.read(&arguments.schemas)?;
+    for note in &all.unseen {
+        eprintln!("note: {}", shown(note));
+    }
+    let left_out = left_out(&all, &include);
+    let exclude: Vec<String> = left_out.iter().filter(|l| l.why != EXCLUDED).map(|l| name::plain(&l.table)).collect();
+    let schema = all.restricted(&include, &exclude);
     if schema.tables.is_empty() {
-        return Err(CliError::new(format!("{source} has no tables to draft from")).hint("check the database file, or --tables"));
+        return Err(CliError::new(format!("{source} has no tables to draft from")).hint("check the database, --schemas or --tables"));
     }
     let folder = std::fs::canonicalize(&session.folder).map_err(|e| {
         CliError::new(format!("cannot use the folder `{}`: {e}", session.folder.display())).hint("name an existing folder with -C")
     })?;
     let title = folder.file_name().map_or_else(|| "Application".to_owned(), |n| readable(&n.to_string_lossy()));
-    let drafted = start(&session.folder, &kept_url(&arguments.from, &source, &folder), &title, &arguments.tables, &schema, None)?;
-    output.push(&summary(&schema, &drafted));
+    let home = schema.home.clone();
+    let schemas = if arguments.schemas.is_empty() { home.into_iter().collect() } else { arguments.schemas.clone() };
+    let begin = Begin {
+        url: &kept_url(&arguments.from, &source, &folder),
+        title: &title,
+        schemas: &schemas,
+        include: &arguments.tables,
+        exclude: &exclude,
+        config: None,
+    };
+    let drafted = start(&session.folder, &begin, &schema)?;
+    output.push(&summary(&schema, &drafted, &left_out));
+    if kept_text(&arguments.from) != arguments.from {
+        let variable = if schema.engine == Engine::Postgresql { "PGPASSWORD" } else { "MYSQL_PWD" };
+        output.push(&format!("The password is not kept: set {variable} or use the engine's password file.\n"));
+    }
     Ok(0)
 }
 
+const EXCLUDED: &str = "no pattern of --tables matches it";
+
+/// The tables that aren't drafted. A server's table without a key is left out: no page could tell its records apart.
+fn left_out(schema: &Schema, include: &[String]) -> Vec<LeftOut> {
+    let reason = |table: &ysomorph_core::schema::Table| {
+        let has_key = !table.primary_key.is_empty() || !table.uniques.is_empty() || table.reads("rowid") || table.definition.is_some();
+        match () {
+            () if !ysomorph_core::schema::wanted::<String>(include, &[], &table.name) => Some(EXCLUDED),
+            () if table.columns.is_empty() && table.broken.is_none() => Some("it has no columns"),
+            () if !has_key => Some("it has no key: nothing tells its records apart"),
+            () => None,
+        }
+    };
+    schema.tables.iter().filter_map(|t| Some(LeftOut { table: t.name.clone(), why: reason(t)? })).collect()
+}
+
 fn readable(name: &str) -> String {
-    let words = ysomorph_core::name::words(name).join(" ");
+    let words = name::words(name).join(" ");
     let mut characters = words.chars();
     characters.next().map_or_else(|| "Application".to_owned(), |first| first.to_uppercase().chain(characters).collect())
 }
 
-/// The url as the workspace keeps it: relative to its folder where the file is inside.
+/// The url as the workspace keeps it: relative to its folder where the file is inside, never with a password.
 fn kept_url(given: &str, source: &Source, folder: &Path) -> String {
     let (scheme, path) = match source {
         Source::Sqlite(path) => ("sqlite", path),
         Source::Snapshot(path) => ("snapshot", path),
+        Source::Server(_) => return kept_text(given),
     };
     if given.contains("${") {
         return given.to_owned();
@@ -59,8 +105,8 @@ fn kept_url(given: &str, source: &Source, folder: &Path) -> String {
     }
 }
 
-/// What was drafted and why.
-pub fn summary(schema: &Schema, drafted: &Draft) -> String {
+/// What was drafted and why, and what was left out and why.
+fn summary(schema: &Schema, drafted: &Draft, left_out: &[LeftOut]) -> String {
     let entities = drafted.tree.entities().count();
     let pages: usize = drafted.tree.entities().map(|(_, e)| e.get("page").map_or(0, |p| p.entries().len())).sum();
     let mut out = format!(
@@ -76,8 +122,11 @@ pub fn summary(schema: &Schema, drafted: &Draft) -> String {
             out.push_str(&format!("  {}\n", shown(&note.text)));
         }
     }
-    if !schema.outside.is_empty() {
-        out.push_str(&format!("\nLeft out by --tables: {}\n", schema.outside.iter().map(|t| shown(t)).collect::<Vec<_>>().join(", ")));
+    if !left_out.is_empty() {
+        out.push_str("\nLeft out:\n");
+        for left in left_out {
+            out.push_str(&format!("  {}: {}\n", shown(&left.table), left.why));
+        }
     }
     out.push_str("\nThe definition is in app/, one file an entity, yours to edit: labels, order, pages, access.\nOne role, everyone, may do everything.\n");
     out.push_str(&format!("\n{}\n", hint("ysomorph check, and ysomorph changes on the day the database changed")));

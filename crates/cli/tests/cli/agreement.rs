@@ -1,7 +1,7 @@
 //! "Impact reports a break on this page" equals "the real SQLite refuses one of its statements, or no save can succeed".
 
 use crate::model::{Database, Random};
-use crate::properties::edit_by_hand;
+use crate::properties::{edit_by_hand, random_begin};
 use rusqlite::Connection;
 use std::collections::BTreeSet;
 use ysomorph_core::changes::compare;
@@ -79,7 +79,7 @@ fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {
     let mut random = Random::new(seed ^ 0xA5A5);
     let accepted = Database::random(&mut random);
     let dir = tempfile::tempdir().unwrap();
-    start(dir.path(), "sqlite:x.db", "Random", &[], &accepted.schema(), None).unwrap();
+    start(dir.path(), &random_begin(), &accepted.schema()).unwrap();
     edit_by_hand(dir.path(), &accepted, &mut random);
     let tree = Workspace::open(dir.path()).unwrap().tree;
     for _ in 0..5 {

@@ -9,7 +9,7 @@ use ysomorph_core::merge::{Outcome, merge};
 use ysomorph_core::name;
 use ysomorph_core::rename::RenameMap;
 use ysomorph_core::schema::Schema;
-use ysomorph_workspace::{Workspace, start};
+use ysomorph_workspace::{Begin, Workspace, start};
 
 const CASES: u64 = 150;
 
@@ -335,12 +335,17 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
     }
 }
 
+/// What every random workspace begins with.
+pub fn random_begin() -> Begin<'static> {
+    Begin { url: "sqlite:x.db", title: "Random", schemas: &[], include: &[], exclude: &[], config: None }
+}
+
 fn run(seed: u64) {
     let mut random = Random::new(seed);
     let original = Database::random(&mut random);
     let dir = tempfile::tempdir().unwrap();
     let root = dir.path();
-    start(root, "sqlite:x.db", "Random", &[], &original.schema(), None).unwrap();
+    start(root, &random_begin(), &original.schema()).unwrap();
     edit_by_hand(root, &original, &mut random);
     let workspace = Workspace::open(root).unwrap_or_else(|e| panic!("{e}"));
     let problems = ysomorph_core::definition::validate(&workspace.tree, workspace.accepted());

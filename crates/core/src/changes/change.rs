@@ -1,6 +1,7 @@
 //! The vocabulary of changes.
 
 use crate::rename::Evidence;
+use crate::schema::TypeRelation;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -50,10 +51,96 @@ pub enum ChangeKind {
     ViewChanged,
     /// Something a view reads is gone: it can't be read any more.
     ViewBroken,
-    /// A trigger came, went or changed.
+    /// A trigger is new.
+    TriggerAdded,
+    /// A trigger is gone.
+    TriggerDropped,
+    /// A trigger changed, was switched on or off, or broke.
     TriggerChanged,
-    /// STRICT or WITHOUT ROWID came or went.
+    /// A table's options changed: STRICT, its storage engine, unlogged…
     OptionsChanged,
+    /// What an UPDATE sets a column to changed.
+    OnUpdateChanged,
+    /// How text is compared and sorted changed.
+    CollationChanged,
+    /// A comment changed.
+    CommentChanged,
+    /// An index is new.
+    IndexAdded,
+    /// An index is gone.
+    IndexDropped,
+    /// An EXCLUDE constraint is new.
+    ExclusionAdded,
+    /// An EXCLUDE constraint is gone.
+    ExclusionDropped,
+    /// Records are spread over partitions in another way.
+    PartitioningChanged,
+    /// A partition is new.
+    PartitionAdded,
+    /// A partition is gone.
+    PartitionDropped,
+    /// A table inherits from others.
+    InheritanceChanged,
+    /// A row policy is new.
+    PolicyAdded,
+    /// A row policy is gone.
+    PolicyDropped,
+    /// A row policy changed.
+    PolicyChanged,
+    /// Row policies were switched on or off.
+    RowSecurityChanged,
+    /// A role has a privilege it hadn't.
+    GrantAdded,
+    /// A role lost its privileges.
+    GrantDropped,
+    /// A role's privileges changed.
+    GrantChanged,
+    /// Another role owns it.
+    OwnerChanged,
+    /// A type with a list of values is new.
+    EnumAdded,
+    /// A type with a list of values is gone.
+    EnumDropped,
+    /// A type's list of values changed.
+    EnumChanged,
+    /// A domain is new.
+    DomainAdded,
+    /// A domain is gone.
+    DomainDropped,
+    /// A domain's type, default or checks changed.
+    DomainChanged,
+    /// A type of records is new.
+    CompositeAdded,
+    /// A type of records is gone.
+    CompositeDropped,
+    /// A type of records has other parts.
+    CompositeChanged,
+    /// A type of ranges is new.
+    RangeAdded,
+    /// A type of ranges is gone.
+    RangeDropped,
+    /// A type of ranges is over another type.
+    RangeChanged,
+    /// A sequence is new.
+    SequenceAdded,
+    /// A sequence is gone.
+    SequenceDropped,
+    /// A sequence counts in another way.
+    SequenceChanged,
+    /// A routine is new.
+    RoutineAdded,
+    /// A routine is gone.
+    RoutineDropped,
+    /// A routine has other arguments, another result, body or options.
+    RoutineChanged,
+    /// An event is new.
+    EventAdded,
+    /// An event is gone.
+    EventDropped,
+    /// An event changed.
+    EventChanged,
+    /// Grants on what is made later changed.
+    DefaultGrantsChanged,
 }
 
 impl ChangeKind {
@@ -71,16 +158,35 @@ impl ChangeKind {
     }
 }
 
+/// Who made a change.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+pub struct MadeBy {
+    /// The role, where it is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub who: Option<String>,
+    /// When, as the database writes moments.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub when: Option<String>,
+    /// The statement.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub statement: Option<String>,
+}
+
 /// One difference between the accepted and the changed schema.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, JsonSchema)]
 pub struct Change {
     /// The kind.
     pub kind: ChangeKind,
-    /// The table: by its accepted name where it had one.
+    /// The table: by its accepted name where it had one; empty where the change is about something else.
+    #[serde(with = "crate::name::as_written", skip_serializing_if = "String::is_empty", default)]
+    #[schemars(with = "String")]
     pub table: String,
     /// The column, where the change is about one: by its accepted name where it had one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub column: Option<String>,
+    /// What else it is about: an index, trigger, policy, role, type, sequence, routine…
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub object: Option<String>,
     /// The new name of a renamed table or column.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub to: Option<String>,
@@ -90,6 +196,12 @@ pub struct Change {
     /// What it is now, as text for people.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub after: Option<String>,
+    /// How a changed type relates to the old one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub relation: Option<TypeRelation>,
+    /// Who made it, when and how, where it can be told.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub by: Vec<MadeBy>,
     /// Why a rename is believed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub evidence: Option<Evidence>,
@@ -98,12 +210,28 @@ pub struct Change {
 impl Change {
     /// A change of a table as a whole.
     pub fn of_table(kind: ChangeKind, table: &str) -> Change {
-        Change { kind, table: table.to_owned(), column: None, to: None, before: None, after: None, evidence: None }
+        Change {
+            kind,
+            table: table.to_owned(),
+            column: None,
+            object: None,
+            to: None,
+            before: None,
+            after: None,
+            relation: None,
+            by: Vec::new(),
+            evidence: None,
+        }
     }
 
     /// A change of one column.
     pub fn of_column(kind: ChangeKind, table: &str, column: &str) -> Change {
         Change { column: Some(column.to_owned()), ..Change::of_table(kind, table) }
+    }
+
+    /// A change of an object: of a table, or of none where that is empty.
+    pub fn of_object(kind: ChangeKind, table: &str, object: &str) -> Change {
+        Change { object: Some(object.to_owned()), ..Change::of_table(kind, table) }
     }
 
     /// With what it was and is.
@@ -115,9 +243,11 @@ impl Change {
 
     /// `table` or `table.column`, as messages name it.
     pub fn subject(&self) -> String {
-        match &self.column {
-            Some(column) => crate::name::dotted(&self.table, column),
-            None => crate::name::written(&self.table),
+        match (&self.column, &self.object) {
+            (Some(column), _) => crate::name::dotted(&self.table, column),
+            (None, Some(object)) if self.table.is_empty() => object.clone(),
+            (None, Some(object)) => format!("{} on {}", object, crate::name::written(&self.table)),
+            (None, None) => crate::name::written(&self.table),
         }
     }
 }

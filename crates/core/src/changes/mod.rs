@@ -1,7 +1,11 @@
 //! What changed between two schemas.
 
 mod change;
+mod columns;
 mod compare;
+mod difference;
+mod objects;
+mod tables;
 
-pub use change::{Change, ChangeKind};
+pub use change::{Change, ChangeKind, MadeBy};
 pub use compare::{Comparison, compare};

@@ -87,7 +87,7 @@ fn read_entity(reader: &Reader<'_>, entity: &str) -> Option<Entity> {
     Some(Entity {
         name: entity.to_owned(),
         place: Place { file: reader.file.clone(), at: super::At { line: 1, column: 1 }, path: entity.to_owned() },
-        table: reader.spanned(&path(&["table"]), name::read)?,
+        table: reader.spanned(&path(&["table"]), name::read_table)?,
         key: reader.list(&path(&["key"]), name::read),
         title: reader.spanned(&path(&["title"]), as_is),
         label: match label {

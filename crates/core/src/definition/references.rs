@@ -118,7 +118,7 @@ impl EntityNames {
         };
         let fields = node.get("field").map(Node::entries).unwrap_or_default();
         EntityNames {
-            table: text(node.get("table")).unwrap_or_default(),
+            table: node.get("table").and_then(Node::as_text).map(name::read_table).unwrap_or_default(),
             key: node.get("key").map(|k| k.strings().iter().map(|c| name::read(c)).collect()).unwrap_or_default(),
             fields: fields
                 .iter()
@@ -215,7 +215,7 @@ impl Walk<'_> {
         let whole = 0..text.len();
         let entity = self.entity().to_owned();
         match role {
-            Role::Table => self.push(whole, Referent::Table(name::read(text))),
+            Role::Table => self.push(whole, Referent::Table(name::read_table(text))),
             Role::Column => {
                 if let Some(table) = self.index.table(&entity).map(str::to_owned) {
                     self.push(whole, Referent::Column { table, column: name::read(text) });

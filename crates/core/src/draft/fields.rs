@@ -163,7 +163,7 @@ pub(super) fn entity_key(table: &Table) -> Vec<String> {
         return table.primary_key.clone();
     }
     let required = |columns: &[String]| columns.iter().all(|c| table.column(c).is_some_and(|c| !c.nullable));
-    if let Some(unique) = table.uniques.iter().find(|u| !u.partial && required(&u.columns)) {
+    if let Some(unique) = table.uniques.iter().find(|u| required(&u.columns)) {
         return unique.columns.clone();
     }
     if table.reads("rowid") && table.column("rowid").is_none() {
@@ -203,7 +203,9 @@ fn kind(column: &Column, conventions: &super::Conventions) -> String {
         Kind::Json => "json",
         Kind::Binary if named(&["photo", "picture", "portrait", "image", "logo", "thumbnail"]) => "image",
         Kind::Binary => "file",
-        Kind::Text | Kind::Uuid | Kind::Any | Kind::Other => {
+        Kind::Interval => "duration",
+        Kind::Composite | Kind::Array | Kind::Range | Kind::Set | Kind::Bits | Kind::Xml | Kind::Network | Kind::Spatial => "text",
+        Kind::Text | Kind::Uuid | Kind::Any | Kind::Other | Kind::Enum => {
             let unsized_text = column.column_type.size.is_none();
             if unsized_text && (ends("on") || ends("date")) {
                 "date"

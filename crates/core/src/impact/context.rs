@@ -202,7 +202,7 @@ impl<'a> Context<'a> {
         }
         let lost = self.input.comparison.changes.iter().filter(|c| c.kind.loses_a_name());
         lost.map(|c| c.column.as_ref().unwrap_or(&c.table))
-            .find(|name| sql::mentions_word(text, &[name]))
+            .find(|name| sql::mentions_word(text, &[name], self.input.changed.engine))
             .map(|name| What::DoubtfulCondition { name: name.clone() })
     }
 

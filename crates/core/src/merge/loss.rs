@@ -81,7 +81,7 @@ pub(super) fn set_aside(
         let Some(root) = editor.tree.files.get(&reference.file) else { continue };
         if reference.to == Referent::Doubtful {
             let text = root.at_path(&reference.path).and_then(Node::as_text).unwrap_or_default();
-            if crate::sql::mentions_word(text, &lost) {
+            if crate::sql::mentions_word(text, &lost, schema.engine) {
                 doubtful.push(Element::at(&reference.file, root, &reference.path));
             }
         }

@@ -107,7 +107,6 @@ pub(crate) fn known(input: &Input<'_>) -> Known {
         former: input.memory.former_names(input.accepted),
         answers: input.answers.clone(),
         returning,
-        certain: Vec::new(),
     }
 }
 
@@ -412,8 +411,7 @@ fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Eleme
             }
             let value = yours.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
             let to = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
-            let key =
-                ForeignKey { columns: columns.clone(), table: target.table.clone(), to, on_delete: None, on_update: None, deferred: false };
+            let key = ForeignKey { columns: columns.clone(), table: target.table.clone(), to, ..ForeignKey::default() };
             if schema.table(&target.table).is_some_and(|t| key.fits(t))
                 && let Some(table) = kept.tables.iter_mut().find(|t| t.name == table.name)
             {

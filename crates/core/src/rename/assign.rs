@@ -3,13 +3,16 @@
 //! The assignment is the maximum-weight bipartite matching (Kuhn–Munkres), so that one good pair can't
 //! steal the partner of a better one.
 
-use super::evidence::{Evidence, Known, RenamePolicy, question};
+use super::evidence::{CertainRename, Evidence, Known, RenamePolicy, question};
 use super::map::RenameMap;
-use super::score::{self, CLOSE, Scored, WORTH_ASKING};
+use super::numbers::Numbers;
+use super::score::{self, CLOSE, CONTRADICTED, Scored, WORTH_ASKING};
+use super::trail;
 use crate::name;
-use crate::schema::{Schema, Table};
+use crate::schema::{Column, Schema, Table, TypeRelation};
 use pathfinding::kuhn_munkres::kuhn_munkres;
 use pathfinding::matrix::Matrix;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// One rename, or one lost name with several possible new ones.
 #[derive(Debug, Clone, PartialEq)]
@@ -35,9 +38,33 @@ impl Rename {
     }
 }
 
+/// What is beyond doubt, whatever the names look like.
+struct Facts {
+    certain: Vec<CertainRename>,
+    numbers: Numbers,
+}
+
+impl Facts {
+    fn of(accepted: &Schema, changed: &Schema) -> Facts {
+        let numbers = Numbers::of(accepted, changed);
+        let mut certain = numbers.renames.clone();
+        for told in trail::renames(accepted, changed) {
+            if !certain.iter().any(|c| name::same(&c.table, &told.table) && c.column == told.column) {
+                certain.push(told);
+            }
+        }
+        Facts { certain, numbers }
+    }
+
+    fn of_columns<'a>(&'a self, table: &'a str) -> impl Iterator<Item = &'a CertainRename> {
+        self.certain.iter().filter(move |c| c.column.is_some() && name::same(&c.table, table))
+    }
+}
+
 /// All renames between two schemas: of tables, then of columns of tables that stayed or were renamed.
 pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<Rename> {
-    let mut renames = table_renames(accepted, changed, known);
+    let facts = Facts::of(accepted, changed);
+    let mut renames = table_renames(accepted, changed, known, &facts);
     let mut map = RenameMap::default();
     for rename in &renames {
         if let Some(to) = &rename.to {
@@ -45,38 +72,104 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         }
     }
     for before in &accepted.tables {
+        let Some(after) = changed.table(map.table(&before.name)) else { continue };
+        // Nothing can be renamed where all names are still there and mean the same type.
+        let same = |(a, b): (&Column, &Column)| a.name == b.name && a.column_type.kind == b.column_type.kind;
+        let untouched = before.columns.len() == after.columns.len() && before.columns.iter().zip(&after.columns).all(same);
+        if untouched && facts.of_columns(&before.name).next().is_none() {
+            continue;
+        }
         // References must compare by their present names, or every column that points at a renamed table looks different.
         let carried = map.applied_to_table(before);
-        if let Some(after) = changed.table(&carried.name) {
-            renames.extend(column_renames(&before.name, &carried, after, known));
-        }
+        renames.extend(column_renames(&before.name, &carried, after, known, &facts));
     }
     renames
 }
 
-fn table_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<Rename> {
-    let lost: Vec<&Table> =
-        accepted.tables.iter().filter(|t| changed.table(&t.name).is_none() || is_certain_source(known, &t.name, None)).collect();
-    let new: Vec<&Table> =
-        changed.tables.iter().filter(|t| accepted.table(&t.name).is_none() || is_certain_target(known, None, &t.name)).collect();
-    let scored = |a: &Table, b: &Table| score::tables(a, b);
+fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Facts) -> Vec<Rename> {
+    let certain: Vec<&CertainRename> = facts.certain.iter().filter(|c| c.column.is_none()).collect();
+    let is_source = |t: &str| certain.iter().any(|c| name::same(&c.table, t));
+    let is_target = |t: &str| certain.iter().any(|c| name::same(&c.to, t));
+    let lost: Vec<&Table> = accepted.tables.iter().filter(|t| changed.table(&t.name).is_none() || is_source(&t.name)).collect();
+    if lost.is_empty() {
+        return Vec::new();
+    }
+    let new: Vec<&Table> = changed.tables.iter().filter(|t| accepted.table(&t.name).is_none() || is_target(&t.name)).collect();
+    let use_in_others = |schema: &Schema, t: &Table| schema.references_to(&t.name).map(|(from, _)| name::fold(&from.name)).collect();
+    let used: BTreeMap<&str, BTreeSet<String>> = lost.iter().map(|t| (t.name.as_str(), use_in_others(accepted, t))).collect();
+    let used_now: BTreeMap<&str, BTreeSet<String>> = new.iter().map(|t| (t.name.as_str(), use_in_others(changed, t))).collect();
+    let scored = |a: &Table, b: &Table| {
+        let pointed = used.get(a.name.as_str()).zip(used_now.get(b.name.as_str()));
+        score::tables(a, b, pointed)
+    };
     let returns = |b: &Table| known.table_returns(&b.name);
-    match_pairs(&lost, &new, known, &Subject { name: |t: &Table| t.name.clone(), table: None, scored: &scored, returns: &returns })
-}
-
-fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known) -> Vec<Rename> {
-    let lost: Vec<_> =
-        before.columns.iter().filter(|c| after.column(&c.name).is_none() || is_certain_source(known, old_table, Some(&c.name))).collect();
-    let new: Vec<_> =
-        after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_certain_target(known, Some(old_table), &c.name)).collect();
-    let scored = |a: &crate::schema::Column, b: &crate::schema::Column| score::columns(before, a, after, b);
-    let returns = |b: &crate::schema::Column| known.column_returns(&before.name, &b.name);
+    let contradicted = |_: &Table| facts.numbers.are_known();
+    let stays = |t: &Table| changed.table(&t.name).is_some();
     match_pairs(
         &lost,
         &new,
         known,
-        &Subject { name: |c: &crate::schema::Column| c.name.clone(), table: Some(old_table), scored: &scored, returns: &returns },
+        &Subject {
+            name: |t: &Table| t.name.clone(),
+            table: None,
+            scored: &scored,
+            returns: &returns,
+            certain: &certain,
+            contradicted: &contradicted,
+            stays: &stays,
+        },
     )
+}
+
+fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known, facts: &Facts) -> Vec<Rename> {
+    let certain: Vec<&CertainRename> = facts.of_columns(old_table).collect();
+    let is_source = |c: &str| certain.iter().any(|known| known.column.as_deref().is_some_and(|known| name::same(known, c)));
+    let is_target = |c: &str| certain.iter().any(|known| name::same(&known.to, c));
+    let swapped = if facts.numbers.contradict(old_table) { Vec::new() } else { exchanged(before, after) };
+    let odd = |c: &str| swapped.iter().any(|s| s == c);
+    let lost: Vec<&Column> =
+        before.columns.iter().filter(|c| after.column(&c.name).is_none() || is_source(&c.name) || odd(&c.name)).collect();
+    if lost.is_empty() {
+        return Vec::new();
+    }
+    let new: Vec<&Column> =
+        after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_target(&c.name) || odd(&c.name)).collect();
+    let scored = |a: &Column, b: &Column| score::columns(before, a, after, b);
+    let returns = |b: &Column| known.column_returns(&before.name, &b.name);
+    let contradicted = |_: &Column| facts.numbers.contradict(old_table);
+    let stays = |c: &Column| after.column(&c.name).is_some();
+    match_pairs(
+        &lost,
+        &new,
+        known,
+        &Subject {
+            name: |c: &Column| c.name.clone(),
+            table: Some(old_table),
+            scored: &scored,
+            returns: &returns,
+            certain: &certain,
+            contradicted: &contradicted,
+            stays: &stays,
+        },
+    )
+}
+
+/// Columns that kept their names but may have changed places with others (a swap), or whose name something else
+/// took (a chain): each has a type now that it hadn't, and that another lost or changed column had.
+fn exchanged(before: &Table, after: &Table) -> Vec<String> {
+    let pairs: Vec<(&Column, Option<&Column>)> = before.columns.iter().map(|c| (c, after.column(&c.name))).collect();
+    let turned = |old: &Column, new: &Column| {
+        old.column_type.kind != new.column_type.kind && old.column_type.relation(&new.column_type) != TypeRelation::Widened
+    };
+    let had = |new: &Column, own: &Column| {
+        pairs.iter().any(|(old, now)| {
+            old.name != own.name && old.column_type == new.column_type && now.is_none_or(|now| turned(old, now))
+        })
+    };
+    pairs
+        .iter()
+        .filter_map(|(old, now)| now.filter(|now| turned(old, now) && had(now, old)).map(|_| old.name.clone()))
+        .collect()
 }
 
 /// What is being matched, tables or the columns of one table.
@@ -85,6 +178,11 @@ struct Subject<'a, T> {
     table: Option<&'a str>,
     scored: &'a dyn Fn(&T, &T) -> Scored,
     returns: &'a dyn Fn(&T) -> bool,
+    certain: &'a [&'a CertainRename],
+    /// Whether the catalogue's numbers say that this one is truly gone.
+    contradicted: &'a dyn Fn(&T) -> bool,
+    /// Whether something of its name is still there.
+    stays: &'a dyn Fn(&T) -> bool,
 }
 
 impl<T> Subject<'_, T> {
@@ -104,55 +202,102 @@ impl<T> Subject<'_, T> {
         }
     }
 
-    fn certain(&self, known: &Known, lost: &T) -> Vec<(String, String)> {
+    fn certain(&self, lost: &T) -> Option<&CertainRename> {
         let lost = (self.name)(lost);
-        match self.table {
-            Some(table) => certain(known, table, Some(&lost)),
-            None => certain(known, &lost, None),
+        self.certain.iter().copied().find(|c| name::same(c.column.as_deref().unwrap_or(&c.table), &lost))
+    }
+
+    /// The names that earlier merges renamed this one away from, the latest first.
+    fn former<'k>(&self, known: &'k Known, lost: &T) -> Vec<&'k str> {
+        let lost = (self.name)(lost);
+        let is = |f: &&super::evidence::Former| match (self.table, &f.column) {
+            (Some(table), Some(column)) => name::same(&f.table, table) && name::same(column, &lost),
+            (None, None) => name::same(&f.table, &lost),
+            _ => false,
+        };
+        known.former.iter().rev().filter(is).map(|f| f.name.as_str()).collect()
+    }
+
+    /// A score, held down where the catalogue says otherwise.
+    fn score(&self, lost: &T, new: &T) -> Scored {
+        let (score, mut reasons) = (self.scored)(lost, new);
+        if !(self.contradicted)(lost) {
+            return (score, reasons);
         }
+        let what = if self.table.is_some() { "column" } else { "table" };
+        reasons.push(format!("though the catalogue counts it as another {what}"));
+        (score.min(CONTRADICTED), reasons)
     }
 }
 
 fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, T>) -> Vec<Rename> {
     let mut found = Vec::new();
-    let mut free_lost: Vec<&T> = Vec::new();
     let mut free_new: Vec<&T> = new.to_vec();
     let take = |free_new: &mut Vec<&T>, to: &str| -> Option<String> {
         let at = free_new.iter().position(|n| name::same(&(subject.name)(n), to))?;
         Some((subject.name)(free_new.remove(at)))
     };
+    let answer = |old: &T| known.answers.get(&subject.question(old));
+    let mut left: Vec<&T> = Vec::new();
     for &old in lost {
-        let answer = known.answers.get(&subject.question(old));
-        if answer.is_some_and(|a| a == "separate") {
-            let candidates = offered(old, &free_new, subject).into_iter().map(|(_, n)| n).collect();
-            found.push(subject.rename(old, None, Evidence::Certain { reasons: vec!["answered: separate".to_owned()] }, true, candidates));
-            continue;
+        let own = (subject.name)(old);
+        match answer(old).filter(|a| *a != "separate" && **a != own).and_then(|a| take(&mut free_new, a)) {
+            Some(to) => {
+                let evidence = Evidence::Certain { reasons: vec!["your answer".to_owned()] };
+                found.push(subject.rename(old, Some(to.clone()), evidence, true, vec![to]));
+            }
+            None => left.push(old),
         }
-        if let Some(to) = answer.and_then(|a| take(&mut free_new, a)) {
-            found.push(subject.rename(
-                old,
-                Some(to.clone()),
-                Evidence::Certain { reasons: vec!["your answer".to_owned()] },
-                true,
-                vec![to],
-            ));
-            continue;
+    }
+    let (mut free_lost, mut separate) = (Vec::new(), Vec::new());
+    for old in left {
+        if answer(old).is_some_and(|a| a == "separate") {
+            // What still has its name keeps it.
+            if (subject.stays)(old) {
+                take(&mut free_new, &(subject.name)(old));
+            }
+            separate.push(old);
+        } else {
+            free_lost.push(old);
         }
-        let sure = subject.certain(known, old).into_iter().find_map(|(to, reason)| Some((take(&mut free_new, &to)?, reason)));
+    }
+    for old in separate {
+        let mut candidates: Vec<String> = offered(old, &free_new, subject).into_iter().map(|(_, n)| n).collect();
+        candidates.extend(subject.certain(old).map(|c| c.to.clone()).filter(|to| !candidates.contains(to)));
+        found.push(subject.rename(old, None, Evidence::Certain { reasons: vec!["answered: separate".to_owned()] }, true, candidates));
+    }
+    let mut unsure = Vec::new();
+    for old in free_lost {
+        let by_record = subject.certain(old).and_then(|c| Some((take(&mut free_new, &c.to)?, c.reason.clone(), c.ask)));
+        let sure = by_record.or_else(|| {
+            // The numbers say it isn't that one.
+            let names = if (subject.contradicted)(old) { Vec::new() } else { subject.former(known, old) };
+            let to = names.into_iter().find_map(|to| take(&mut free_new, to))?;
+            Some((to, "the reverse of an earlier rename".to_owned(), false))
+        });
         match sure {
-            Some((to, reason)) => {
-                let taken = known.policy != RenamePolicy::Ask;
+            Some((to, reason, ask)) => {
+                let taken = known.policy != RenamePolicy::Ask && !ask;
                 found.push(subject.rename(old, Some(to.clone()), Evidence::Certain { reasons: vec![reason] }, taken, vec![to]));
             }
-            None => free_lost.push(old),
+            None => unsure.push(old),
         }
     }
     free_new.retain(|n| !(subject.returns)(n));
-    let best = best_assignment(&free_lost, &free_new, subject);
-    for (&old, partner) in free_lost.iter().zip(best) {
-        let offered = offered(old, &free_new, subject);
+    found.extend(likely(&unsure, &free_new, known, subject));
+    settled(found, subject, lost)
+}
+
+/// The best assignment among what nothing certain is known of.
+fn likely<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, T>) -> Vec<Rename> {
+    let mut found = Vec::new();
+    let best = best_assignment(lost, new, subject);
+    for (&old, partner) in lost.iter().zip(best) {
+        let own = (subject.name)(old);
+        let mut offered = offered(old, new, subject);
+        offered.retain(|(_, n)| *n != own);
         let candidates: Vec<String> = offered.iter().map(|(_, n)| n.clone()).collect();
-        let Some(partner) = partner.and_then(|at| free_new.get(at)) else {
+        let Some(partner) = partner.and_then(|at| new.get(at)) else {
             // The best partner went to a better match; the others are still worth asking about.
             if !candidates.is_empty() {
                 found.push(subject.rename(old, None, Evidence::Likely { score: 0.0, reasons: vec![] }, false, candidates));
@@ -160,22 +305,60 @@ fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, 
             continue;
         };
         let to = (subject.name)(partner);
-        let (score, reasons) = (subject.scored)(old, partner);
+        if to == own {
+            continue;
+        }
+        let (score, mut reasons) = subject.score(old, partner);
         let has_rival = offered.iter().any(|((rival, _), n)| *n != to && *rival > score - CLOSE)
-            || free_lost.iter().any(|other| !std::ptr::eq(*other, old) && (subject.scored)(other, partner).0 > score - CLOSE);
+            || lost.iter().any(|other| !std::ptr::eq(*other, old) && subject.score(other, partner).0 > score - CLOSE);
+        let others: Vec<String> = lost.iter().filter(|o| !std::ptr::eq(**o, old)).map(|o| (subject.name)(o)).collect();
+        reasons.extend(score::split_or_joined(&own, &to, &candidates, &others));
         let mut ordered = vec![to.clone()];
         ordered.extend(candidates.into_iter().filter(|n| *n != to));
-        let taken = known.policy == RenamePolicy::Likely && !has_rival;
-        let presumed = (!has_rival).then_some(to);
+        // What has changed places with another is never presumed.
+        let sure = !has_rival && !(subject.stays)(old);
+        if (subject.stays)(old) {
+            reasons.push("it seems to have changed places".to_owned());
+        }
+        let taken = known.policy == RenamePolicy::Likely && sure;
+        let presumed = sure.then_some(to);
         found.push(subject.rename(old, presumed, Evidence::Likely { score: (score * 100.0).round() / 100.0, reasons }, taken, ordered));
     }
     found
 }
 
+/// Makes the renames fit together: two names can't lead to one. Where a taken rename needs the name of something
+/// that is still there, that one's own rename is taken with it; where there is none, neither is taken.
+fn settled<T>(mut renames: Vec<Rename>, subject: &Subject<'_, T>, lost: &[&T]) -> Vec<Rename> {
+    let own = |r: &Rename| r.column.clone().unwrap_or_else(|| r.table.clone());
+    let kept: Vec<String> = lost.iter().filter(|t| (subject.stays)(t)).map(|t| (subject.name)(t)).collect();
+    loop {
+        let mut changed = false;
+        for at in 0..renames.len() {
+            let Some(to) = renames[at].to.clone().filter(|to| kept.iter().any(|k| name::same(k, to))) else { continue };
+            let way_out = renames.iter().position(|r| name::same(&own(r), &to) && r.to.is_some());
+            match way_out {
+                Some(other) if renames[at].taken && !renames[other].taken => {
+                    renames[other].taken = true;
+                    changed = true;
+                }
+                Some(_) => {}
+                None => {
+                    let rename = &mut renames[at];
+                    (rename.to, rename.taken, changed) = (None, false, true);
+                }
+            }
+        }
+        if !changed {
+            return renames;
+        }
+    }
+}
+
 /// Every candidate worth asking about, best first.
 fn offered<T>(old: &T, new: &[&T], subject: &Subject<'_, T>) -> Vec<(Scored, String)> {
     let mut offered: Vec<(Scored, String)> =
-        new.iter().map(|n| ((subject.scored)(old, n), (subject.name)(n))).filter(|((s, _), _)| *s >= WORTH_ASKING).collect();
+        new.iter().map(|n| (subject.score(old, n), (subject.name)(n))).filter(|((s, _), _)| *s >= WORTH_ASKING).collect();
     offered.sort_by(|a, b| b.0.0.total_cmp(&a.0.0).then_with(|| a.1.cmp(&b.1)));
     offered
 }
@@ -191,35 +374,11 @@ fn best_assignment<T>(lost: &[&T], new: &[&T], subject: &Subject<'_, T>) -> Vec<
         (0..width)
             .map(|at| {
                 new.get(at)
-                    .map_or(0, |n| Some((subject.scored)(old, n).0).filter(|s| *s >= WORTH_ASKING).map_or(0, |s| (s * 10_000.0) as i64))
+                    .map_or(0, |n| Some(subject.score(old, n).0).filter(|s| *s >= WORTH_ASKING).map_or(0, |s| (s * 10_000.0) as i64))
             })
             .collect::<Vec<i64>>()
     });
     let Ok(weights) = Matrix::from_rows(weights) else { return vec![None; lost.len()] };
     let (_, partners) = kuhn_munkres(&weights);
     partners.iter().enumerate().map(|(row, &column)| (column < new.len() && weights[(row, column)] > 0).then_some(column)).collect()
-}
-
-/// The new names this one may be known to have, the surest first, each with the reason.
-fn certain(known: &Known, table: &str, column: Option<&str>) -> Vec<(String, String)> {
-    let is = |t: &str, c: Option<&str>| name::same(t, table) && c.map(name::fold) == column.map(name::fold);
-    let recorded = known.certain.iter().filter(|(t, c, _)| is(t, c.as_deref()));
-    let former = known.former.iter().rev().filter(|f| is(&f.table, f.column.as_deref()));
-    recorded
-        .map(|(_, _, to)| (to.clone(), "known from the database's own records".to_owned()))
-        .chain(former.map(|f| (f.name.clone(), "the reverse of an earlier rename".to_owned())))
-        .collect()
-}
-
-/// Whether a thing is known to be renamed although its old name is still there (a swap or chain).
-fn is_certain_source(known: &Known, table: &str, column: Option<&str>) -> bool {
-    known.certain.iter().any(|(t, c, _)| name::same(t, table) && c.as_deref().map(name::fold) == column.map(name::fold))
-}
-
-/// Whether a certain rename points at this name although a thing of that name existed before (a swap or chain).
-fn is_certain_target(known: &Known, table: Option<&str>, to: &str) -> bool {
-    known
-        .certain
-        .iter()
-        .any(|(t, c, n)| name::same(n, to) && c.is_some() == table.is_some() && table.is_none_or(|wanted| name::same(wanted, t)))
 }

@@ -77,12 +77,23 @@ pub struct Known {
     pub answers: BTreeMap<String, String>,
     /// Names that parts were set aside under: `(table, None)` or `(table, column)`. They return rather than being a new name for something else.
     pub returning: Vec<(String, Option<String>)>,
-    /// Renames known from elsewhere, such as a caller's own records: from, to.
-    pub certain: RenameMapList,
 }
 
-/// Renames given as certain: `(table, column or none, new name)`, all by accepted names.
-pub type RenameMapList = Vec<(String, Option<String>, String)>;
+/// A rename beyond doubt, by accepted names.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct CertainRename {
+    /// The table.
+    pub table: String,
+    /// The column; absent for the table itself.
+    pub column: Option<String>,
+    /// The new name.
+    pub to: String,
+    /// What makes it certain.
+    pub reason: String,
+    /// Whether a person has to confirm it all the same: something else has the old name now (a swap, a chain, a
+    /// table rebuilt under its name).
+    pub ask: bool,
+}
 
 impl Known {
     /// Whether the set-aside parts wait for this column.

@@ -101,7 +101,11 @@ impl RenameMap {
             return schema.clone();
         }
         let tables = schema.tables.iter().map(|table| self.applied_to_table(table)).collect();
-        Schema { outside: schema.outside.clone(), ..Schema::new(schema.engine, tables) }
+        let mut renamed = Schema::new(schema.engine, tables);
+        renamed.outside.clone_from(&schema.outside);
+        renamed.objects.clone_from(&schema.objects);
+        renamed.catalogue.clone_from(&schema.catalogue);
+        renamed
     }
 
     /// One table under its new names.
@@ -120,6 +124,15 @@ impl RenameMap {
         renamed(&mut table.primary_key, &old_name);
         for unique in &mut table.uniques {
             renamed(&mut unique.columns, &old_name);
+        }
+        for index in &mut table.indexes {
+            for column in index.parts.iter_mut().filter_map(|p| p.column.as_mut()) {
+                *column = self.column(&old_name, column).to_owned();
+            }
+            renamed(&mut index.carries, &old_name);
+        }
+        for grant in &mut table.grants {
+            renamed(&mut grant.columns, &old_name);
         }
         for key in &mut table.foreign_keys {
             renamed(&mut key.columns, &old_name);

@@ -3,8 +3,10 @@
 mod assign;
 mod evidence;
 mod map;
+mod numbers;
 mod score;
+pub(crate) mod trail;
 
 pub use assign::{Rename, find_renames};
-pub use evidence::{Evidence, Former, Known, RenamePolicy};
+pub use evidence::{CertainRename, Evidence, Former, Known, RenamePolicy};
 pub use map::RenameMap;

@@ -12,6 +12,9 @@ pub const WORTH_ASKING: f64 = 0.42;
 /// Two candidates whose scores differ by less are rivals: neither is presumed.
 pub const CLOSE: f64 = 0.13;
 
+/// The most that a pair can score which the catalogue's numbers speak against.
+pub const CONTRADICTED: f64 = 0.6;
+
 /// A score and what speaks for it.
 pub type Scored = (f64, Vec<String>);
 
@@ -50,7 +53,9 @@ pub fn columns(before: &Table, lost: &Column, after: &Table, new: &Column) -> Sc
 }
 
 /// Compares a lost table with a new one, by name, columns and what they refer to.
-pub fn tables(lost: &Table, new: &Table) -> Scored {
+///
+/// `pointed` are the tables that refer to either.
+pub fn tables(lost: &Table, new: &Table, pointed: Option<(&BTreeSet<String>, &BTreeSet<String>)>) -> Scored {
     let mut reasons = Vec::new();
     let mut score = 0.3 * named_alike(&[], &lost.name, &new.name, &mut reasons);
     let set = |table: &Table| -> BTreeSet<String> { table.columns.iter().map(|c| name::fold(&c.name)).collect() };
@@ -66,6 +71,12 @@ pub fn tables(lost: &Table, new: &Table) -> Scored {
     let references = |table: &Table| -> BTreeSet<String> { table.foreign_keys.iter().map(|k| name::fold(&k.table)).collect() };
     if references(lost) == references(new) {
         score += 0.05;
+    }
+    if let Some((before, after)) = pointed.filter(|(before, _)| !before.is_empty())
+        && before.intersection(after).next().is_some()
+    {
+        score += 0.08;
+        reasons.push("the same tables refer to it".to_owned());
     }
     if lost.primary_key.len() == new.primary_key.len() {
         score += 0.05;
@@ -100,6 +111,21 @@ fn named_alike(tables: &[&str], a: &str, b: &str, reasons: &mut Vec<String>) -> 
         reasons.push("similar name".to_owned());
     }
     if similarity < 0.3 { 0.0 } else { similarity }
+}
+
+/// Whether a lost name seems to have been split into several new ones, or several to have been joined in one.
+pub fn split_or_joined(lost: &str, to: &str, candidates: &[String], other_lost: &[String]) -> Option<String> {
+    let holds = |whole: &str, part: &str| {
+        let whole = name::words(whole);
+        let part = name::words(part);
+        part.len() < whole.len() && part.iter().all(|w| whole.contains(w))
+    };
+    let parts: Vec<&str> = candidates.iter().filter(|c| holds(c, lost)).map(String::as_str).collect();
+    if parts.len() > 1 {
+        return Some(format!("perhaps split into {}", parts.join(" and ")));
+    }
+    let joined: Vec<&str> = std::iter::once(lost).chain(other_lost.iter().map(String::as_str)).filter(|l| holds(l, to)).collect();
+    (joined.len() > 1).then(|| format!("perhaps {} joined", joined.join(" and ")))
 }
 
 fn position(table: &Table, column: &Column) -> Option<usize> {

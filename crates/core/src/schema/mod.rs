@@ -3,19 +3,26 @@
 //! Sources convert at the border and keep the original spelling beside the canonical one. Names are
 //! compared with [`crate::name::same`]. Tables are kept sorted by name, so that equal schemas are equal values.
 
+mod catalogue;
 mod column;
 mod key;
+mod lines;
+mod object;
 mod order;
+mod rights;
 mod snapshot;
 mod table;
 mod type_name;
 
+pub use catalogue::{Catalogue, TableNumbers, TrailEntry};
 pub use column::{Column, Generated};
-pub use key::{Check, ForeignKey, Unique};
+pub use key::{Check, ForeignKey, Index, IndexPart, Unique};
+pub use object::{CompositeType, Domain, EnumType, Event, RangeType, Routine, Sequence};
 pub use order::in_accepted_order;
+pub use rights::{DefaultGrant, Grant, Policy, RowSecurity};
 pub use snapshot::{Snapshot, SnapshotError};
 pub use table::{Operation, Table, TableKind, Trigger};
-pub use type_name::{ColumnType, Kind};
+pub use type_name::{ColumnType, Kind, TypeRelation};
 
 use crate::name;
 use schemars::JsonSchema;
@@ -28,6 +35,34 @@ pub enum Engine {
     /// SQLite 3.
     #[default]
     Sqlite,
+    /// PostgreSQL.
+    Postgresql,
+    /// MariaDB.
+    Mariadb,
+    /// MySQL.
+    Mysql,
+}
+
+impl Engine {
+    /// Whether two column names that differ only by case are two columns.
+    pub fn tells_case(self) -> bool {
+        self == Engine::Postgresql
+    }
+
+    /// Whether it speaks the MySQL protocol's dialect.
+    pub fn is_mysql_like(self) -> bool {
+        matches!(self, Engine::Mariadb | Engine::Mysql)
+    }
+
+    /// What people call it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Engine::Sqlite => "SQLite",
+            Engine::Postgresql => "PostgreSQL",
+            Engine::Mariadb => "MariaDB",
+            Engine::Mysql => "MySQL",
+        }
+    }
 }
 
 /// A database schema as a value.
@@ -35,17 +70,59 @@ pub enum Engine {
 pub struct Schema {
     /// Where it was read.
     pub engine: Engine,
-    /// Tables and views, sorted by name.
+    /// Tables and views, sorted by name. One outside the home schema has a [qualified](name::qualified) name.
     pub tables: Vec<Table>,
     /// Tables that exist but aren't read: excluded, or left for later.
     pub outside: Vec<String>,
+    /// What there is besides tables.
+    pub objects: Objects,
+    /// The catalogue's own numbers.
+    pub catalogue: Option<Catalogue>,
+    /// The home schema's name in the database it was just read from; no snapshot keeps it.
+    pub home: Option<String>,
+    /// The newest entries of the database's change log; no snapshot keeps them.
+    pub trail: Vec<TrailEntry>,
+    /// What the user may not see, in words; no snapshot keeps it.
+    pub unseen: Vec<String>,
+}
+
+/// What a database has besides tables, each list sorted by name.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+pub struct Objects {
+    /// Types with a list of values.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub enums: Vec<EnumType>,
+    /// Domains.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub domains: Vec<Domain>,
+    /// Types of records.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub composites: Vec<CompositeType>,
+    /// Types of ranges.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub ranges: Vec<RangeType>,
+    /// Sequences that no column owns.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub sequences: Vec<Sequence>,
+    /// Functions and procedures.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub routines: Vec<Routine>,
+    /// What is done by the clock.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub events: Vec<Event>,
+    /// Grants on whatever is made later.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub default_grants: Vec<DefaultGrant>,
 }
 
 impl Schema {
     /// A schema of these tables, put into their order.
     pub fn new(engine: Engine, mut tables: Vec<Table>) -> Schema {
+        for table in &mut tables {
+            table.engine = engine;
+        }
         tables.sort_by(|a, b| a.name.cmp(&b.name));
-        Schema { engine, tables, outside: Vec::new() }
+        Schema { engine, tables, ..Schema::default() }
     }
 
     /// The table or view of this name.
@@ -53,6 +130,7 @@ impl Schema {
         // The exact spelling is found by bisection; only another case needs the slow way.
         match self.tables.binary_search_by(|known| known.name.as_str().cmp(table)) {
             Ok(at) => self.tables.get(at),
+            Err(_) if self.engine.tells_case() => None,
             Err(_) => self.tables.iter().find(|known| name::same(&known.name, table)),
         }
     }
@@ -63,7 +141,8 @@ impl Schema {
     }
 
     /// Adds or replaces a table, keeping the order.
-    pub fn put(&mut self, table: Table) {
+    pub fn put(&mut self, mut table: Table) {
+        table.engine = self.engine;
         self.remove(&table.name);
         let at = self.tables.partition_point(|known| known.name < table.name);
         self.tables.insert(at, table);
@@ -78,7 +157,7 @@ impl Schema {
     /// Only the tables that match a pattern of `include` and none of `exclude`; the others stay known by name.
     pub fn restricted<S: AsRef<str>>(mut self, include: &[S], exclude: &[S]) -> Schema {
         let (inside, out): (Vec<Table>, Vec<Table>) =
-            self.tables.into_iter().partition(|t| name::matches_any(include, &t.name) && !name::matches_any(exclude, &t.name));
+            self.tables.into_iter().partition(|t| wanted(include, exclude, &t.name));
         self.tables = inside;
         self.outside.extend(out.into_iter().map(|t| t.name));
         self.outside.sort();
@@ -99,17 +178,20 @@ impl Schema {
     /// `written` are the columns an UPDATE sets; it is ignored for the other operations. The foreign key
     /// rules are SQLite's ("DML errors" of its foreign key documentation), with enforcement on.
     pub fn refuses_write(&self, table: &Table, operation: Operation, written: &[&str]) -> Option<Refusal> {
+        let answers = |t: &&Trigger| t.operations.contains(&operation);
         if table.kind == TableKind::View {
-            return match table.triggers.iter().find(|t| t.instead_of && t.operation == operation) {
+            return match table.triggers.iter().filter(answers).find(|t| t.instead_of) {
+                None if table.takes.as_ref().is_some_and(|takes| takes.contains(&operation)) => None,
                 None => Some(Refusal::ReadOnlyView),
                 Some(trigger) => trigger.broken.clone().map(|message| Refusal::Trigger { trigger: trigger.name.clone(), message }),
             };
         }
-        if let Some(broken) = table.triggers.iter().find_map(|t| {
-            let message = t.broken.clone().filter(|_| t.operation == operation)?;
-            Some(Refusal::Trigger { trigger: t.name.clone(), message })
-        }) {
-            return Some(broken);
+        if let Some((trigger, message)) = table.triggers.iter().filter(answers).find_map(|t| Some((t.name.clone(), t.broken.clone()?))) {
+            return Some(Refusal::Trigger { trigger, message });
+        }
+        if self.engine != Engine::Sqlite {
+            // Servers keep keys in order themselves: what a key needs can't be dropped while it is there.
+            return None;
         }
         let touched = |columns: &[String]| operation != Operation::Update || columns.iter().any(|c| name::contains(written, c));
         for key in table.foreign_keys.iter().filter(|k| touched(&k.columns)) {
@@ -135,6 +217,12 @@ impl Schema {
         }
         None
     }
+}
+
+/// Whether a table of this name is to be read.
+pub fn wanted<S: AsRef<str>>(include: &[S], exclude: &[S], table: &str) -> bool {
+    let table = name::plain(table);
+    name::matches_any(include, &table) && !name::matches_any(exclude, &table)
 }
 
 /// Why a write is refused before it runs.

@@ -1,12 +1,14 @@
 //! A schema as a file: JSON with one line a column, so that version control can merge and show it.
 
-use super::{Engine, Schema, Table};
+use super::{
+    Catalogue, CompositeType, DefaultGrant, Domain, Engine, EnumType, Event, Objects, RangeType, Routine, Schema, Sequence, Table, lines,
+};
+use crate::name;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use serde_json::{Map, Value};
 
-/// The file's contents.
-#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+/// The file's contents: one list a kind.
+#[derive(Debug, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Snapshot {
     /// Version of the format.
     pub format: u32,
@@ -17,6 +19,26 @@ pub struct Snapshot {
     /// Tables that exist but aren't read.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub outside: Vec<String>,
+    // The lists of `Objects` one by one: flattening would read the whole file twice.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    enums: Vec<EnumType>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    domains: Vec<Domain>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    composites: Vec<CompositeType>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    ranges: Vec<RangeType>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    sequences: Vec<Sequence>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    routines: Vec<Routine>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    events: Vec<Event>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    default_grants: Vec<DefaultGrant>,
+    /// The catalogue's own numbers, apart from the tables so that these stay comparable between databases.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub catalogue: Option<Catalogue>,
 }
 
 /// Why a snapshot can't be read.
@@ -33,62 +55,53 @@ pub enum SnapshotError {
 impl Schema {
     /// Reads a snapshot.
     pub fn from_snapshot(text: &str) -> Result<Schema, SnapshotError> {
-        let snapshot: Snapshot = serde_json::from_str(text)?;
-        match snapshot.format {
-            1 => Ok(Schema { outside: snapshot.outside, ..Schema::new(snapshot.engine, snapshot.tables) }),
-            other => Err(SnapshotError::Format(other)),
+        let mut snapshot: Snapshot = serde_json::from_str(text)?;
+        if snapshot.format != 1 {
+            return Err(SnapshotError::Format(snapshot.format));
         }
+        for table in &mut snapshot.tables {
+            if let Some(schema) = &table.schema {
+                table.name = name::qualified(schema, &table.name);
+            }
+        }
+        let objects = Objects {
+            enums: snapshot.enums,
+            domains: snapshot.domains,
+            composites: snapshot.composites,
+            ranges: snapshot.ranges,
+            sequences: snapshot.sequences,
+            routines: snapshot.routines,
+            events: snapshot.events,
+            default_grants: snapshot.default_grants,
+        };
+        let outside = snapshot.outside.iter().map(|t| name::read_table(t)).collect();
+        Ok(Schema { outside, objects, catalogue: snapshot.catalogue, ..Schema::new(snapshot.engine, snapshot.tables) })
     }
 
     /// Writes a snapshot: the same schema gives the same bytes.
     pub fn to_snapshot(&self) -> String {
-        let mut out = String::from("{\n  \"format\": 1,\n  \"engine\": ");
-        out.push_str(&line(&serde_json::to_value(self.engine)));
-        out.push_str(",\n  \"tables\": [");
-        for (at, table) in self.tables.iter().enumerate() {
-            out.push_str(if at == 0 { "\n    {" } else { ",\n    {" });
-            if let Ok(Value::Object(parts)) = serde_json::to_value(table) {
-                write_table(&mut out, &parts);
+        let objects = self.objects.clone();
+        let tables = self.tables.iter().map(|table| {
+            let mut table = table.clone();
+            if let (Some(schema), own) = name::split_qualified(&table.name) {
+                (table.schema, table.name) = (Some(schema.to_owned()), own.to_owned());
             }
-            out.push_str("\n    }");
-        }
-        out.push_str("\n  ]");
-        if !self.outside.is_empty() {
-            out.push_str(&format!(",\n  \"outside\": {}", line(&serde_json::to_value(&self.outside))));
-        }
-        out.push_str("\n}\n");
-        out
-    }
-}
-
-fn write_table(out: &mut String, parts: &Map<String, Value>) {
-    for (at, (key, value)) in parts.iter().enumerate() {
-        out.push_str(if at == 0 { "\n      " } else { ",\n      " });
-        out.push_str(&format!("\"{key}\": "));
-        match value {
-            Value::Array(items) if items.iter().any(Value::is_object) => {
-                out.push('[');
-                for (at, item) in items.iter().enumerate() {
-                    out.push_str(if at == 0 { "\n        " } else { ",\n        " });
-                    out.push_str(&line(&Ok(item.clone())));
-                }
-                out.push_str("\n      ]");
-            }
-            other => out.push_str(&line(&Ok(other.clone()))),
-        }
-    }
-}
-
-/// One value on one line, with a space after commas and colons.
-fn line(value: &Result<Value, serde_json::Error>) -> String {
-    match value {
-        Ok(Value::Object(parts)) => {
-            let inner: Vec<String> = parts.iter().map(|(k, v)| format!("\"{k}\": {}", line(&Ok(v.clone())))).collect();
-            format!("{{ {} }}", inner.join(", "))
-        }
-        Ok(Value::Array(items)) => format!("[{}]", items.iter().map(|v| line(&Ok(v.clone()))).collect::<Vec<_>>().join(", ")),
-        Ok(other) => other.to_string(),
-        // Serialising these plain types can't fail.
-        Err(_) => "null".to_owned(),
+            table
+        });
+        lines::to_string(&Snapshot {
+            format: 1,
+            engine: self.engine,
+            tables: tables.collect(),
+            outside: self.outside.iter().map(|t| name::written(t)).collect(),
+            enums: objects.enums,
+            domains: objects.domains,
+            composites: objects.composites,
+            ranges: objects.ranges,
+            sequences: objects.sequences,
+            routines: objects.routines,
+            events: objects.events,
+            default_grants: objects.default_grants,
+            catalogue: self.catalogue.clone(),
+        })
     }
 }

@@ -1,6 +1,6 @@
 //! Tables and views.
 
-use super::{Check, Column, ForeignKey, Unique};
+use super::{Check, Column, Engine, ForeignKey, Grant, Index, Policy, RowSecurity, Unique};
 use crate::name;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -43,13 +43,16 @@ pub enum Operation {
 pub struct Trigger {
     /// Its name.
     pub name: String,
-    /// The write it answers.
-    pub operation: Operation,
+    /// The writes it answers.
+    pub operations: Vec<Operation>,
     /// Whether it stands in for the write (on a view).
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub instead_of: bool,
     /// The statement that made it.
     pub definition: String,
+    /// Whether it is switched off.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub off: bool,
     /// What the database says when it can't compile the trigger.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub broken: Option<String>,
@@ -58,7 +61,13 @@ pub struct Trigger {
 /// A table or view.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Table {
-    /// Its name.
+    /// The engine it is on.
+    #[serde(skip)]
+    pub engine: Engine,
+    /// The namespace in a snapshot's file, for one outside the home schema.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub schema: Option<String>,
+    /// Its name; for one outside the home schema a [qualified](crate::name::qualified) one.
     pub name: String,
     /// Table or view.
     pub kind: TableKind,
@@ -76,12 +85,24 @@ pub struct Table {
     /// CHECK constraints, in their order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub checks: Vec<Check>,
+    /// Indexes that no key or unique constraint over whole columns needs, sorted.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub indexes: Vec<Index>,
+    /// EXCLUDE constraints, as the database writes them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub exclusions: Vec<String>,
     /// Triggers, sorted by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub triggers: Vec<Trigger>,
     /// A view's SELECT statement.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub definition: Option<String>,
+    /// The columns a view reads: `table.column`, sorted.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub reads: Vec<String>,
+    /// The writes a view takes without a trigger; absent where the engine doesn't say.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub takes: Option<Vec<Operation>>,
     /// What the database says when the view can't be read any more.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub broken: Option<String>,
@@ -91,12 +112,47 @@ pub struct Table {
     /// Whether records have no hidden row number (SQLite's WITHOUT ROWID; views count too).
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub without_rowid: bool,
+    /// Whether a view keeps its records.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub materialised: bool,
+    /// How its records are spread over partitions.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub partitioned_by: Option<String>,
+    /// Its partitions: name and which records they hold.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub partitions: Vec<String>,
+    /// Tables whose columns it inherits.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub inherits: Vec<String>,
+    /// Anything else that isn't usual: its storage engine, `unlogged`, `foreign`…
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub options: Vec<String>,
+    /// How its text is compared and sorted, where the engine says so for each table.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub collation: Option<String>,
+    /// The comment in the database.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub comment: Option<String>,
+    /// Who owns it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub owner: Option<String>,
+    /// Who may do what, its owner aside.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub grants: Vec<Grant>,
+    /// Row policies.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub policies: Vec<Policy>,
+    /// Whether they are obeyed.
+    #[serde(default, skip_serializing_if = "RowSecurity::is_off")]
+    pub row_security: RowSecurity,
 }
 
 impl Table {
     /// The column of this name.
     pub fn column(&self, column: &str) -> Option<&Column> {
-        self.columns.iter().find(|known| name::same(&known.name, column))
+        // Where an engine tells cases apart, the exact spelling goes first.
+        let exact = self.columns.iter().find(|known| known.name == column);
+        exact.or_else(|| self.columns.iter().find(|known| !self.engine.tells_case() && name::same(&known.name, column)))
     }
 
     /// Whether a statement may read this name: a column, or SQLite's names for the row number.
@@ -105,7 +161,7 @@ impl Table {
     }
 
     fn has_rowid(&self) -> bool {
-        self.kind == TableKind::Table && !self.without_rowid
+        self.engine == Engine::Sqlite && self.kind == TableKind::Table && !self.without_rowid
     }
 
     /// The foreign key over exactly these columns, in any order.
@@ -116,7 +172,7 @@ impl Table {
     /// Whether these columns (in any order) are the primary key or a unique constraint.
     pub fn is_unique(&self, columns: &[String]) -> bool {
         let same_set = |known: &[String]| known.len() == columns.len() && known.iter().all(|c| name::contains(columns, c));
-        !columns.is_empty() && (same_set(&self.primary_key) || self.uniques.iter().any(|u| !u.partial && same_set(&u.columns)))
+        !columns.is_empty() && (same_set(&self.primary_key) || self.uniques.iter().any(|u| same_set(&u.columns)))
     }
 
     /// Columns whose value an INSERT has to give: NOT NULL without default or generator.

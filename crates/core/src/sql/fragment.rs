@@ -6,12 +6,12 @@
 
 use crate::name;
 use crate::rename::RenameMap;
-use crate::schema::Schema;
+use super::dialect::{dialect, identifier};
+use crate::schema::{Engine, Schema};
 use sqlparser::ast::{
     Expr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, Query, Select, SelectItem, SetExpr, TableFactor, TableWithJoins,
     Visit, Visitor,
 };
-use sqlparser::dialect::SQLiteDialect;
 use sqlparser::parser::Parser;
 use std::ops::{ControlFlow, Range};
 
@@ -67,7 +67,7 @@ impl Analysis {
 
 /// Analyses a condition over the columns of `table`.
 pub fn analyse(text: &str, table: &str, schema: &Schema) -> Analysis {
-    let parsed = Parser::new(&SQLiteDialect {}).with_recursion_limit(60).try_with_sql(text).and_then(|mut parser| {
+    let parsed = Parser::new(dialect(schema.engine)).with_recursion_limit(60).try_with_sql(text).and_then(|mut parser| {
         let expression = parser.parse_expr()?;
         parser.expect_token(&sqlparser::tokenizer::Token::EOF)?;
         Ok(expression)
@@ -98,7 +98,7 @@ pub fn rename_in(text: &str, table: &str, schema: &Schema, renames: &RenameMap) 
     }
     let analysis = analyse(text, table, schema);
     if !analysis.certain {
-        return if crate::sql::mentions_word(text, &olds) { None } else { Some(Vec::new()) };
+        return if crate::sql::mentions_word(text, &olds, schema.engine) { None } else { Some(Vec::new()) };
     }
     Some(
         analysis
@@ -115,25 +115,29 @@ pub fn rename_in(text: &str, table: &str, schema: &Schema, renames: &RenameMap) 
                 }
                 let written = &text[named.at.clone()];
                 let quote = written.chars().next().filter(|c| "\"`[".contains(*c));
-                Some((named.at, requoted(new, quote)))
+                Some((named.at, requoted(new, quote, schema.engine)))
             })
             .collect(),
     )
 }
 
 /// A name in the quotes it stood in, or in double quotes where the new name needs them.
-fn requoted(new: &str, quote: Option<char>) -> String {
+fn requoted(new: &str, quote: Option<char>, engine: Engine) -> String {
+    // Only the last part of a qualified name stands where the old one stood.
+    let (_, new) = name::split_qualified(new);
     match quote {
         Some('`') if !new.contains('`') => format!("`{new}`"),
         Some('[') if !new.contains(']') => format!("[{new}]"),
-        None if is_bare(new) => new.to_owned(),
+        None if is_bare(new, engine) => new.to_owned(),
+        _ if engine.is_mysql_like() => format!("`{}`", new.replace('`', "``")),
         _ => name::quoted(new),
     }
 }
 
 /// Whether a name can stand bare in a fragment: plain, and read back as a column by the parser.
-fn is_bare(new: &str) -> bool {
-    name::is_plain(new) && !sqlparser::keywords::ALL_KEYWORDS.contains(&new.to_ascii_uppercase().as_str())
+fn is_bare(new: &str, engine: Engine) -> bool {
+    let folds_back = !engine.tells_case() || !new.chars().any(char::is_uppercase);
+    name::is_plain(new) && folds_back && !sqlparser::keywords::ALL_KEYWORDS.contains(&new.to_ascii_uppercase().as_str())
 }
 
 /// Something columns come from: a table, or a subquery in FROM.
@@ -174,6 +178,22 @@ impl Resolver<'_> {
         (name::unquoted(written) == ident.value).then_some(range)
     }
 
+    /// The name an identifier stands for.
+    fn value(&self, ident: &Ident) -> String {
+        identifier(ident, self.schema.engine)
+    }
+
+    /// The table a name in FROM stands for. One qualified with a schema none of whose tables are known is taken
+    /// for the home schema's, which carries no name of its own.
+    fn table_of(&self, object: &ObjectName) -> String {
+        let last = last_ident(object).map(|i| self.value(i)).unwrap_or_default();
+        let Some(ObjectNamePart::Identifier(schema)) = object.0.len().checked_sub(2).and_then(|at| object.0.get(at)) else { return last };
+        let qualified = name::qualified(&self.value(schema), &last);
+        let of_schema = |t: &str| name::split_qualified(t).0.is_some_and(|s| name::same(s, &schema.value));
+        let known = self.schema.tables.iter().any(|t| of_schema(&t.name)) || self.schema.outside.iter().any(|t| of_schema(t));
+        if known || self.schema.table(&last).is_none() { qualified } else { last }
+    }
+
     fn push(&mut self, ident: &Ident, target: Target) {
         match self.range(ident) {
             Some(at) => self.names.push(Named { at, target }),
@@ -206,9 +226,10 @@ impl Resolver<'_> {
     fn add_source(&mut self, factor: &TableFactor, sources: &mut Vec<Source>) {
         match factor {
             TableFactor::Table { name: object, alias, args: None, .. } => {
-                let table = last_ident(object).map(|i| i.value.clone()).unwrap_or_default();
-                let is_cte = object.0.len() == 1 && name::contains(&self.ctes, &table);
-                let alias = alias.as_ref().map_or_else(|| table.clone(), |a| a.name.value.clone());
+                let last = last_ident(object).map(|i| self.value(i)).unwrap_or_default();
+                let is_cte = object.0.len() == 1 && name::contains(&self.ctes, &last);
+                let table = self.table_of(object);
+                let alias = alias.as_ref().map_or(last, |a| a.name.value.clone());
                 sources.push(Source { alias, table: (!is_cte).then_some(table), columns: None });
             }
             TableFactor::Derived { subquery, alias, .. } => {
@@ -227,7 +248,8 @@ impl Resolver<'_> {
     }
 
     fn resolve_bare(&mut self, ident: &Ident) {
-        let wanted = ident.value.as_str();
+        let wanted = self.value(ident);
+        let wanted = wanted.as_str();
         let mut doubtful = false;
         let mut found = None;
         'scopes: for (scope, aliases) in self.scopes.iter().zip(&self.aliases).rev() {
@@ -271,15 +293,16 @@ impl Resolver<'_> {
     }
 
     fn resolve_qualified(&mut self, qualifier: &Ident, ident: &Ident) {
+        let column_name = self.value(ident);
         let source = self.scopes.iter().rev().flatten().find(|s| name::same(&s.alias, &qualifier.value)).cloned();
         let Some(source) = source else {
-            self.push(qualifier, Target::Missing { table: None, name: format!("{}.{}", qualifier.value, ident.value), is_table: false });
+            self.push(qualifier, Target::Missing { table: None, name: format!("{}.{}", qualifier.value, column_name), is_table: false });
             return;
         };
         let Some(table) = source.table else {
             match source.columns {
-                Some(columns) if !name::contains(&columns, &ident.value) => {
-                    self.push(ident, Target::Missing { table: None, name: ident.value.clone(), is_table: false });
+                Some(columns) if !name::contains(&columns, &column_name) => {
+                    self.push(ident, Target::Missing { table: None, name: column_name.clone(), is_table: false });
                 }
                 Some(_) => {}
                 None => self.certain = false,
@@ -288,14 +311,14 @@ impl Resolver<'_> {
         };
         let Some(known) = self.schema.table(&table) else { return };
         let (known_name, reads, column) =
-            (known.name.clone(), known.reads(&ident.value), known.column(&ident.value).map(|c| c.name.clone()));
+            (known.name.clone(), known.reads(&column_name), known.column(&column_name).map(|c| c.name.clone()));
         if name::same(&source.alias, &known_name) {
             self.push(qualifier, Target::Table(known_name.clone()));
         }
         if reads {
-            self.push(ident, Target::Column { table: known_name, column: column.unwrap_or_else(|| ident.value.clone()) });
+            self.push(ident, Target::Column { table: known_name, column: column.unwrap_or_else(|| column_name.clone()) });
         } else {
-            self.push(ident, Target::Missing { table: Some(known_name), name: ident.value.clone(), is_table: false });
+            self.push(ident, Target::Missing { table: Some(known_name), name: column_name.clone(), is_table: false });
         }
     }
 }
@@ -341,8 +364,15 @@ impl Visitor for Resolver<'_> {
             && let Some(ident) = last_ident(object)
             && !(object.0.len() == 1 && name::contains(&self.ctes, &ident.value))
         {
-            let target = match self.schema.table(&ident.value) {
+            let wanted = self.table_of(object);
+            let target = match self.schema.table(&wanted) {
                 Some(table) => Target::Table(table.name.clone()),
+                // What isn't read may well be there.
+                None if name::contains(&self.schema.outside, &wanted) => return ControlFlow::Continue(()),
+                None if name::split_qualified(&wanted).0.is_some() => {
+                    self.certain = false;
+                    return ControlFlow::Continue(());
+                }
                 None if ident.value.to_ascii_lowercase().starts_with("sqlite_") => return ControlFlow::Continue(()),
                 None => Target::Missing { table: None, name: ident.value.clone(), is_table: true },
             };
@@ -415,9 +445,7 @@ mod tests {
                     name: (*c).into(),
                     column_type: ColumnType::from_declaration("text", false),
                     nullable: true,
-                    default: None,
-                    generated: None,
-                    auto: false,
+                    ..Column::default()
                 })
                 .collect(),
             ..Table::default()

@@ -3,10 +3,14 @@
 //! A parser reads the SQL; nothing is found by searching text. Positions are byte ranges in the fragment,
 //! so that a rename replaces only the name's own characters.
 
+mod canonical;
+mod dialect;
 mod fragment;
 mod template;
 mod text;
 
+pub use canonical::says_same;
+pub(crate) use dialect::identifier;
 pub use fragment::{Analysis, Named, Target, analyse, rename_in};
 pub use template::{Part, Template, parse as parse_template};
-pub use text::{mentions_word, parameters, same_text};
+pub use text::{mentions_word, parameters};

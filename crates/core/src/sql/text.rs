@@ -1,26 +1,18 @@
-//! Comparing SQL texts by their tokens.
+//! Looking through SQL texts by their tokens.
 
+use super::dialect::dialect;
 use crate::name;
+use crate::schema::Engine;
 use sqlparser::dialect::SQLiteDialect;
 use sqlparser::tokenizer::{Token, Tokenizer};
 
-/// Whether two texts are the same but for white space, comments, case, quoting, and names for which `turns(old, new)` holds.
-pub fn same_text(before: &str, after: &str, turns: impl Fn(&str, &str) -> bool) -> bool {
-    let (Some(before), Some(after)) = (tokens(before), tokens(after)) else { return false };
-    before.len() == after.len()
-        && before.iter().zip(&after).all(|pair| match pair {
-            (Token::Word(a), Token::Word(b)) => name::same(&a.value, &b.value) || turns(&a.value, &b.value),
-            (a, b) => a == b,
-        })
-}
-
 /// Whether one of the names stands in the text as an identifier: all that can be said of SQL that can't be analysed.
-pub fn mentions_word(text: &str, names: &[&str]) -> bool {
-    tokens(text).is_none_or(|tokens| tokens.iter().any(|token| matches!(token, Token::Word(word) if name::contains(names, &word.value))))
+pub fn mentions_word(text: &str, names: &[&str], engine: Engine) -> bool {
+    tokens(text, engine).is_none_or(|tokens| tokens.iter().any(|token| matches!(token, Token::Word(word) if name::contains(names, &word.value))))
 }
 
-fn tokens(text: &str) -> Option<Vec<Token>> {
-    let mut tokens = Tokenizer::new(&SQLiteDialect {}, text).tokenize().ok()?;
+fn tokens(text: &str, engine: Engine) -> Option<Vec<Token>> {
+    let mut tokens = Tokenizer::new(dialect(engine), text).tokenize().ok()?;
     tokens.retain(|token| !matches!(token, Token::Whitespace(_)));
     Some(tokens)
 }

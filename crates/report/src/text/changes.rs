@@ -11,7 +11,10 @@ use ysomorph_core::rename::Evidence;
 pub fn changes(report: &Report) -> String {
     let counted = report.counted_changes();
     if report.changes.is_empty() {
-        return "Nothing changed: the database is as the definition knows it.\n".to_owned();
+        return match report.alone {
+            true => "Nothing changed: both schemas say the same.\n".to_owned(),
+            false => "Nothing changed: the database is as the definition knows it.\n".to_owned(),
+        };
     }
     let mut by_table: BTreeMap<&str, Vec<&Change>> = BTreeMap::new();
     for change in &report.changes {
@@ -19,17 +22,20 @@ pub fn changes(report: &Report) -> String {
     }
     let mut out = match counted {
         0 => "Nothing changed that counts: the new tables were left for later.\n".to_owned(),
-        _ => format!("{} in {}.\n", plural(counted, "change", "changes"), plural(by_table.len(), "table", "tables")),
+        _ => format!("{} in {}.\n", plural(counted, "change", "changes"), places(&by_table)),
     };
     for (table, changes) in by_table {
-        out.push_str(&format!("\n{}\n", bold(shown(table))));
+        let heading = if table.is_empty() { "besides the tables".to_owned() } else { shown(table) };
+        out.push_str(&format!("\n{}\n", bold(heading)));
         let name = |c: &Change| match &c.to {
             Some(to) => format!("{} → {}", shown(c.column.as_deref().unwrap_or(&c.table)), shown(to)),
-            None => shown(c.column.as_deref().unwrap_or("")),
+            None if c.table.is_empty() => shown(c.object.as_deref().unwrap_or_default()),
+            None => shown(c.column.as_deref().unwrap_or_default()),
         };
         let width = changes.iter().map(|c| name(c).chars().count()).max().unwrap_or(0).min(34);
         for change in changes {
             let (mark, text) = described(change, report);
+            let text = format!("{text}{}", if report.by { by(change) } else { String::new() });
             // A change of the table as a whole has no name of its own.
             if name(change).is_empty() {
                 out.push_str(&format!("  {mark} {}\n", wrapped(&text, 4, 4)));
@@ -39,6 +45,12 @@ pub fn changes(report: &Report) -> String {
             out.push_str(&format!("  {mark} {}  {}\n", padded(&name(change), width), wrapped(&text, used, 6 + width.min(28))));
         }
     }
+    if let Some(reason) = report.log.as_ref().filter(|_| report.by) {
+        out.push_str(&format!("\n{reason}\n"));
+    }
+    if report.alone {
+        return out;
+    }
     if report.questions.iter().any(|q| q.is_open()) {
         out.push_str(&format!("\n{}\n", hint("ysomorph impact   (what breaks), then ysomorph decide")));
     } else {
@@ -47,9 +59,20 @@ pub fn changes(report: &Report) -> String {
     out
 }
 
+/// `3 tables`, and whether something else changed.
+fn places(by_table: &BTreeMap<&str, Vec<&Change>>) -> String {
+    let tables = by_table.keys().filter(|t| !t.is_empty()).count();
+    match (tables, by_table.contains_key("")) {
+        (0, _) => "what there is besides tables".to_owned(),
+        (n, false) => plural(n, "table", "tables"),
+        (n, true) => format!("{} and besides", plural(n, "table", "tables")),
+    }
+}
+
 fn described(change: &Change, report: &Report) -> (String, String) {
-    let before = shown(change.before.as_deref().unwrap_or("none"));
-    let after = shown(change.after.as_deref().unwrap_or("none"));
+    // Databases break the lines of what they print; here it runs on.
+    let plain = |text: &Option<String>| shown(&text.as_deref().unwrap_or("none").split_whitespace().collect::<Vec<_>>().join(" "));
+    let (before, after) = (plain(&change.before), plain(&change.after));
     let (mark, text) = match change.kind {
         ChangeKind::TableAdded if report.later.contains(&change.table) => ('+', format!("new {after}, left for later")),
         ChangeKind::TableAdded => ('+', format!("new {after}")),
@@ -59,7 +82,10 @@ fn described(change: &Change, report: &Report) -> (String, String) {
         ChangeKind::ColumnDropped => ('-', format!("column dropped (was {before})")),
         ChangeKind::TableRenamed | ChangeKind::ColumnRenamed => ('>', renamed(change)),
         ChangeKind::TableKindChanged => ('~', format!("{before} became a {after}")),
-        ChangeKind::TypeChanged => ('~', format!("type {before} → {after}")),
+        ChangeKind::TypeChanged => {
+            let relation = change.relation.map_or(String::new(), |r| format!(" ({})", r.word()));
+            ('~', format!("type {before} → {after}{relation}"))
+        }
         ChangeKind::BecameRequired => ('~', "must have a value now (NOT NULL)".to_owned()),
         ChangeKind::BecameOptional => ('~', "may be empty now".to_owned()),
         ChangeKind::DefaultChanged => ('~', format!("default {before} → {after}")),
@@ -73,8 +99,15 @@ fn described(change: &Change, report: &Report) -> (String, String) {
         ChangeKind::CheckDropped => ('-', format!("check {before}")),
         ChangeKind::ViewChanged => ('~', "the view's statement changed".to_owned()),
         ChangeKind::ViewBroken => ('!', format!("the view can't be read any more: {after}")),
-        ChangeKind::TriggerChanged => ('~', format!("trigger {after} changed")),
         ChangeKind::OptionsChanged => ('~', format!("options {before} → {after}")),
+        ChangeKind::OnUpdateChanged => ('~', format!("on update {before} → {after}")),
+        ChangeKind::CollationChanged => ('~', format!("sorted and compared by {after} (was {before})")),
+        ChangeKind::CommentChanged => ('~', format!("comment {} → {}", quoted_text(change.before.as_deref()), quoted_text(change.after.as_deref()))),
+        ChangeKind::PartitioningChanged => ('~', format!("partitioned {before} → {after}")),
+        ChangeKind::InheritanceChanged => ('~', format!("inherits from {after} (was {before})")),
+        ChangeKind::RowSecurityChanged => ('!', format!("row policies are {after} (were {before})")),
+        ChangeKind::OwnerChanged => ('~', format!("owned by {after} (was {before})")),
+        _ => of_object(change, &before, &after),
     };
     let mark = match mark {
         '+' => good("+"),
@@ -84,6 +117,41 @@ fn described(change: &Change, report: &Report) -> (String, String) {
         _ => warm("~"),
     };
     (mark, text)
+}
+
+/// Who made a change, as the change log tells.
+fn by(change: &Change) -> String {
+    let Some(by) = change.by.first() else { return String::new() };
+    let part = |text: &Option<String>, before: &str| text.as_ref().map_or_else(String::new, |t| format!("{before}{}", shown(t)));
+    let statement = by.statement.as_ref().map(|s| s.split_whitespace().collect::<Vec<_>>().join(" "));
+    format!("; by{}{}{}", part(&by.who, " "), part(&by.when, " on "), part(&statement, ": "))
+}
+
+fn quoted_text(text: Option<&str>) -> String {
+    text.map_or_else(|| "none".to_owned(), |t| format!("“{}”", shown(t)))
+}
+
+/// What happened to an index, trigger, policy, grant, type, sequence, routine or event: its kind says it in words.
+fn of_object(change: &Change, before: &str, after: &str) -> (char, String) {
+    let kind = change.kind.name();
+    let (noun, what) = kind.rsplit_once('-').unwrap_or((&kind, ""));
+    let noun = match noun {
+        "default-grants" => "default grants".to_owned(),
+        "enum" => "list of values".to_owned(),
+        "composite" | "range" => format!("{noun} type"),
+        other => other.replace('-', " "),
+    };
+    let name = shown(change.object.as_deref().unwrap_or_default());
+    // A grant's text names its role, a partition's is its name.
+    let named = if matches!(noun.as_str(), "grant") || change.table.is_empty() { noun.clone() } else { format!("{noun} {name}") };
+    match what {
+        "added" if after == "none" || after == name => ('+', format!("new {named}")),
+        "added" => ('+', format!("new {named}: {after}")),
+        "dropped" if before == "none" || before == name => ('-', format!("{named} dropped")),
+        "dropped" => ('-', format!("{named} dropped (was {before})")),
+        _ if before == after => ('~', format!("{named} changed: {after}, with another body")),
+        _ => ('~', format!("{named} {before} → {after}")),
+    }
 }
 
 fn renamed(change: &Change) -> String {

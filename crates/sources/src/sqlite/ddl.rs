@@ -102,7 +102,7 @@ pub fn checks(sql: &str) -> Vec<Check> {
             && let Some(expression) = inside(sql, &tokens, at + 1)
         {
             let named = at >= 2 && tokens[at - 2].is("constraint");
-            found.push(Check { name: named.then(|| tokens[at - 1].name()), expression: expression.to_owned() });
+            found.push(Check { name: named.then(|| tokens[at - 1].name()), expression: expression.to_owned(), not_valid: false });
         }
     }
     found
@@ -131,18 +131,80 @@ pub fn generated_expression(sql: &str, column: &str) -> Option<String> {
     None
 }
 
-/// For each REFERENCES clause in order: whether it is checked at the end of the transaction.
-pub fn deferred_references(sql: &str) -> Vec<bool> {
+/// The collation of a column that declares one.
+pub fn collation(sql: &str, column: &str) -> Option<String> {
+    // Most tables have none: looking for the word costs less than reading the statement.
+    if !contains_word(sql, "collate") {
+        return None;
+    }
     let tokens = tokens(sql);
-    let mut found: Vec<bool> = Vec::new();
+    let item = items(&tokens).into_iter().find(|item| item.first().is_some_and(|t| name::same(&t.name(), column)))?;
+    let at = item.iter().position(|t| t.depth == 1 && t.is("collate"))?;
+    item.get(at + 1).map(|t| t.name().to_uppercase())
+}
+
+/// What a table's statement says beyond the model: AUTOINCREMENT, and what is done on a conflict.
+pub fn options(sql: &str) -> Vec<String> {
+    if !contains_word(sql, "autoincrement") && !contains_word(sql, "conflict") {
+        return Vec::new();
+    }
+    let tokens = tokens(sql);
+    let mut found = Vec::new();
+    for item in items(&tokens) {
+        for (at, token) in item.iter().enumerate().filter(|(_, t)| t.depth == 1) {
+            if token.is("autoincrement") {
+                found.push("AUTOINCREMENT".to_owned());
+            } else if token.is("conflict")
+                && let (Some(first), Some(action)) = (item.first(), item.get(at + 1))
+            {
+                found.push(format!("{}: on conflict {}", first.name(), action.text.to_lowercase()));
+            }
+        }
+    }
+    found
+}
+
+fn contains_word(sql: &str, word: &str) -> bool {
+    sql.as_bytes().windows(word.len()).any(|w| w.eq_ignore_ascii_case(word.as_bytes()))
+}
+
+/// The columns and constraints of a CREATE TABLE: what stands between the outermost commas.
+fn items<'a, 'b>(tokens: &'b [Token<'a>]) -> Vec<&'b [Token<'a>]> {
+    let Some(open) = tokens.iter().position(|t| t.depth == 0 && t.text == "(") else { return Vec::new() };
+    let close = tokens[open + 1..].iter().position(|t| t.depth == 0 && t.text == ")").map_or(tokens.len(), |at| open + 1 + at);
+    tokens[open + 1..close].split(|t| t.depth == 1 && t.text == ",").collect()
+}
+
+/// The parts of a CREATE INDEX as they are written, and its condition.
+pub fn index_parts(sql: &str) -> (Vec<String>, Option<String>) {
+    let tokens = tokens(sql);
+    let Some(open) = tokens.iter().position(|t| t.depth == 0 && t.text == "(") else { return Default::default() };
+    let Some(close) = tokens[open + 1..].iter().position(|t| t.depth == 0 && t.text == ")").map(|at| open + 1 + at) else {
+        return Default::default();
+    };
+    let mut parts = Vec::new();
+    for item in tokens[open + 1..close].split(|t| t.depth == 1 && t.text == ",") {
+        // Order and collation are told by pragmas.
+        let end = item.iter().position(|t| t.depth == 1 && (t.is("collate") || t.is("asc") || t.is("desc"))).unwrap_or(item.len());
+        if let (Some(first), Some(last)) = (item.first(), end.checked_sub(1).and_then(|at| item.get(at))) {
+            parts.push(sql[first.start..last.end()].to_owned());
+        }
+    }
+    let condition = tokens[close + 1..].iter().find(|t| t.depth == 0 && t.is("where")).map(|t| sql[t.end()..].trim().to_owned());
+    (parts, condition)
+}
+
+/// For each REFERENCES clause in order: whether it may be checked at the end of the transaction, and whether it is.
+pub fn deferred_references(sql: &str) -> Vec<(bool, bool)> {
+    let tokens = tokens(sql);
+    let mut found: Vec<(bool, bool)> = Vec::new();
     for (at, token) in tokens.iter().enumerate().filter(|(_, t)| t.depth == 1) {
         if token.is("references") {
-            found.push(false);
-        } else if token.is("initially")
-            && tokens.get(at + 1).is_some_and(|t| t.is("deferred"))
-            && let Some(last) = found.last_mut()
-        {
-            *last = true;
+            found.push((false, false));
+        } else if let Some(last) = found.last_mut() {
+            let follows = |word: &str| tokens.get(at + 1).is_some_and(|t| t.is(word));
+            last.0 |= token.is("deferrable") && !at.checked_sub(1).is_some_and(|b| tokens[b].is("not"));
+            last.1 |= token.is("initially") && follows("deferred");
         }
     }
     found
@@ -185,7 +247,14 @@ mod tests {
             [(None, "a IN (1, 2)"), (Some("two"), "a > d")]
         );
         assert_eq!(generated_expression(sql, "b c").as_deref(), Some("upper('x)' || a)"));
-        assert_eq!(deferred_references(sql), [true, false]);
+        assert_eq!(deferred_references(sql), [(true, true), (false, false)]);
+        let more = "CREATE TABLE t (a TEXT COLLATE nocase UNIQUE ON CONFLICT REPLACE, id INTEGER PRIMARY KEY AUTOINCREMENT)";
+        assert_eq!((collation(more, "a").as_deref(), collation(more, "id")), (Some("NOCASE"), None));
+        assert_eq!(options(more), ["a: on conflict replace", "AUTOINCREMENT"]);
+        assert_eq!(
+            index_parts("CREATE INDEX i ON t (lower(a) DESC, b COLLATE nocase) WHERE a > 1"),
+            (vec!["lower(a)".to_owned(), "b".to_owned()], Some("a > 1".to_owned()))
+        );
         assert_eq!(view_select("CREATE VIEW \"as\" AS\n SELECT 1 AS x"), "SELECT 1 AS x");
         assert_eq!(trigger_event("CREATE TRIGGER x INSTEAD OF UPDATE OF a ON v BEGIN DELETE FROM t; END"), Some((Operation::Update, true)));
     }

@@ -7,12 +7,16 @@ mod ddl;
 
 use crate::SourceError;
 use rusqlite::config::DbConfig;
+use rusqlite::hooks::{AuthAction, AuthContext, Authorization};
 use rusqlite::{Connection, OpenFlags};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use ysomorph_core::name;
-use ysomorph_core::schema::{Column, ColumnType, Engine, ForeignKey, Generated, Operation, Schema, Table, TableKind, Trigger, Unique};
+use ysomorph_core::schema::{
+    Column, ColumnType, Engine, ForeignKey, Generated, Index, IndexPart, Operation, Schema, Table, TableKind, Trigger, Unique,
+};
 
 /// Opens a database for looking only. Statements can be prepared, also ones that would write; none could run.
 pub fn open(path: &Path) -> Result<Connection, SourceError> {
@@ -42,8 +46,42 @@ pub fn prepare_connection(connection: &Connection) -> rusqlite::Result<()> {
 
 /// Reads the schema of a database file.
 pub fn read(path: &Path) -> Result<Schema, SourceError> {
-    let connection = open(path)?;
-    read_from(&connection).map_err(|error| SourceError::Read { path: path.to_owned(), reason: plain(&error) })
+    let mut connection = open(path)?;
+    let read = read_from(&connection).and_then(|mut schema| view_reads(&mut connection, &mut schema).map(|()| schema));
+    read.map_err(|error| SourceError::Read { path: path.to_owned(), reason: plain(&error) })
+}
+
+/// The columns each view reads, as the database itself asks for leave to read them.
+fn view_reads(connection: &mut Connection, schema: &mut Schema) -> rusqlite::Result<()> {
+    let views: Vec<String> = schema.tables.iter().filter(|t| t.kind == TableKind::View && t.broken.is_none()).map(|t| t.name.clone()).collect();
+    if views.is_empty() {
+        return Ok(());
+    }
+    let asked: Arc<Mutex<BTreeSet<(String, String)>>> = Arc::default();
+    let noted = Arc::clone(&asked);
+    connection.authorizer(Some(move |context: AuthContext<'_>| {
+        if let AuthAction::Read { table_name, column_name } = context.action
+            && let Ok(mut asked) = noted.lock()
+        {
+            asked.insert((table_name.to_owned(), column_name.to_owned()));
+        }
+        Authorization::Allow
+    }))?;
+    for view in &views {
+        if let Ok(mut asked) = asked.lock() {
+            asked.clear();
+        }
+        let _ = connection.prepare(&format!("SELECT * FROM {}", name::quoted(view)));
+        let read = asked.lock().map(|a| a.clone()).unwrap_or_default();
+        let known = read.into_iter().filter(|(table, column)| {
+            !name::same(table, view) && schema.table(table).is_some_and(|t| t.kind == TableKind::Table && t.column(column).is_some())
+        });
+        let reads: Vec<String> = known.map(|(table, column)| name::dotted(&table, &column)).collect();
+        if let Some(table) = schema.tables.iter_mut().find(|t| t.name == *view) {
+            table.reads = reads;
+        }
+    }
+    connection.authorizer(None::<fn(AuthContext<'_>) -> Authorization>)
 }
 
 /// Reads the schema over a connection prepared by [`open`] or [`prepare_connection`], in one read transaction.
@@ -97,6 +135,7 @@ impl Reader<'_> {
                 table.definition = Some(ddl::view_select(&sql).to_owned());
             } else {
                 table.checks = ddl::checks(&sql);
+                table.options = ddl::options(&sql);
             }
             self.sql.insert(name.clone(), sql);
             self.tables.insert(name, table);
@@ -143,12 +182,13 @@ impl Reader<'_> {
                 continue;
             }
             table.columns.push(Column {
-                name: column,
                 column_type: ColumnType::from_declaration(&declared, false),
                 nullable: !row.get::<_, bool>(3)?,
+                collation: ddl::collation(sql, &column),
                 default: row.get::<_, Option<String>>(4)?.filter(|_| generated.is_none()).filter(|d| !d.eq_ignore_ascii_case("null")),
                 generated,
-                auto: false,
+                name: column,
+                ..Column::default()
             });
         }
         for (table_name, mut columns) in keys {
@@ -160,6 +200,8 @@ impl Reader<'_> {
                 && let Some(column) = table.columns.iter_mut().find(|c| c.name == *only)
             {
                 column.auto = rowid && column.column_type.original.eq_ignore_ascii_case("integer");
+                // The row number is never NULL, whatever was declared.
+                column.nullable &= !column.auto;
             }
             for column in table.columns.iter_mut().filter(|_| strict) {
                 column.column_type.enforced = true;
@@ -183,7 +225,7 @@ impl Reader<'_> {
                 to: Vec::new(),
                 on_delete: action(row.get(5)?),
                 on_update: action(row.get(6)?),
-                deferred: false,
+                ..ForeignKey::default()
             });
             key.columns.push(row.get(3)?);
             key.to.extend(row.get::<_, Option<String>>(4)?);
@@ -197,7 +239,8 @@ impl Reader<'_> {
                 .into_iter()
                 .map(|(id, key)| {
                     let place = usize::try_from(id).ok().and_then(|id| count.checked_sub(id + 1));
-                    ForeignKey { deferred: place.and_then(|p| deferred.get(p)).copied().unwrap_or(false), ..key }
+                    let (deferrable, deferred) = place.and_then(|p| deferred.get(p)).copied().unwrap_or_default();
+                    ForeignKey { deferrable, deferred, ..key }
                 })
                 .collect();
             table.foreign_keys.sort();
@@ -207,34 +250,61 @@ impl Reader<'_> {
 
     fn indexes(&mut self) -> rusqlite::Result<()> {
         let sql = format!(
-            "SELECT t.name, i.name, i.partial, c.name FROM ({OWN_TABLES}) t, pragma_index_list(t.name) i, pragma_index_info(i.name) c WHERE i.\"unique\" = 1 AND i.origin <> 'pk' ORDER BY t.name, i.name, c.seqno"
+            "SELECT t.name, i.name, i.\"unique\", i.origin, i.partial, c.name, c.\"desc\", c.coll
+             FROM ({OWN_TABLES}) t, pragma_index_list(t.name) i, pragma_index_xinfo(i.name) c
+             WHERE i.origin <> 'pk' AND c.key = 1 ORDER BY t.name, i.name, c.seqno"
         );
         let mut statement = self.connection.prepare(&sql)?;
         let mut rows = statement.query([])?;
-        let mut uniques: BTreeMap<(String, String), Option<Unique>> = BTreeMap::new();
+        let mut found: BTreeMap<(String, String), (Index, bool)> = BTreeMap::new();
         while let Some(row) = rows.next()? {
-            let partial: bool = row.get(2)?;
-            let unique = uniques.entry((row.get(0)?, row.get(1)?)).or_insert(Some(Unique { columns: Vec::new(), partial }));
-            match row.get::<_, Option<String>>(3)? {
-                Some(column) => {
-                    if let Some(unique) = unique {
-                        unique.columns.push(column);
-                    }
-                }
-                // Unique over an expression: says nothing of columns.
-                None => *unique = None,
-            }
+            let (table, name): (String, String) = (row.get(0)?, row.get(1)?);
+            let (unique, partial): (bool, bool) = (row.get(2)?, row.get(4)?);
+            let (index, _) = found
+                .entry((table.clone(), name.clone()))
+                .or_insert_with(|| (Index { name, unique, ..Index::default() }, row.get::<_, String>(3).is_ok_and(|o| o == "u") || !partial));
+            let column: Option<String> = row.get(5)?;
+            let collation: String = row.get::<_, Option<String>>(7)?.unwrap_or_default();
+            // A part sorts as its column does unless it says otherwise.
+            let usual = self.tables.get(&table).and_then(|t| t.column(column.as_deref()?)?.collation.clone()).unwrap_or_else(|| "BINARY".into());
+            let mut order = Vec::new();
+            order.extend((!collation.eq_ignore_ascii_case(&usual)).then(|| format!("collate {collation}")));
+            order.extend(row.get::<_, bool>(6)?.then(|| "desc".to_owned()));
+            index.parts.push(IndexPart { column, expression: None, order: (!order.is_empty()).then(|| order.join(" ")) });
         }
-        for ((table, _), unique) in uniques {
-            if let (Some(unique), Some(table)) = (unique, self.tables.get_mut(&table)) {
-                table.uniques.push(unique);
+        let texts = self.index_texts(&found)?;
+        for ((table, name), (mut index, whole)) in found {
+            let Some(table) = self.tables.get_mut(&table) else { continue };
+            let columns: Option<Vec<String>> = index.parts.iter().map(|p| p.column.clone()).collect();
+            match columns {
+                Some(columns) if index.unique && whole => table.uniques.push(Unique { columns, ..Unique::default() }),
+                _ => {
+                    if let Some(text) = texts.get(&name) {
+                        let (parts, condition) = ddl::index_parts(text);
+                        for (part, written) in index.parts.iter_mut().zip(parts) {
+                            part.expression = part.column.is_none().then_some(written);
+                        }
+                        index.condition = condition;
+                    }
+                    table.indexes.push(index);
+                }
             }
         }
         for table in self.tables.values_mut() {
             table.uniques.sort();
             table.uniques.dedup();
+            table.indexes.sort();
         }
         Ok(())
+    }
+
+    /// The statements of indexes that pragmas don't tell in full: over expressions, or over some records.
+    fn index_texts(&self, found: &BTreeMap<(String, String), (Index, bool)>) -> rusqlite::Result<BTreeMap<String, String>> {
+        if found.values().all(|(index, whole)| *whole && index.parts.iter().all(|p| p.column.is_some())) {
+            return Ok(BTreeMap::new());
+        }
+        let mut statement = self.connection.prepare("SELECT name, sql FROM sqlite_schema WHERE type = 'index' AND sql IS NOT NULL")?;
+        statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
     }
 
     fn triggers(&mut self) -> rusqlite::Result<()> {
@@ -245,17 +315,17 @@ impl Reader<'_> {
             let (name, table, definition): (String, String, String) = (row.get(0)?, row.get(1)?, row.get(2)?);
             let Some((operation, instead_of)) = ddl::trigger_event(&definition) else { continue };
             if let Some(table) = self.tables.values_mut().find(|t| name::same(&t.name, &table)) {
-                table.triggers.push(Trigger { name, operation, instead_of, definition, broken: None });
+                table.triggers.push(Trigger { name, operations: vec![operation], instead_of, definition, off: false, broken: None });
             }
         }
         for table in self.tables.values_mut().filter(|t| !t.triggers.is_empty()) {
             for operation in [Operation::Insert, Operation::Update, Operation::Delete] {
-                if !table.triggers.iter().any(|t| t.operation == operation) {
+                if !table.triggers.iter().any(|t| t.operations.contains(&operation)) {
                     continue;
                 }
                 if let Err(error) = compile_write(self.connection, table, operation) {
                     let message = plain(&error);
-                    table.triggers.iter_mut().filter(|t| t.operation == operation).for_each(|t| t.broken = Some(message.clone()));
+                    table.triggers.iter_mut().filter(|t| t.operations.contains(&operation)).for_each(|t| t.broken = Some(message.clone()));
                 }
             }
         }

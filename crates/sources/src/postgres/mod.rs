@@ -1,0 +1,152 @@
+//! PostgreSQL: the whole catalogue as one JSON value, in one read-only repeatable-read transaction with time-outs.
+//!
+//! The number of round trips doesn't depend on the database. Nothing here could write: the session itself is
+//! read-only. Names at home come without a schema, because the search path is set to the home schema alone.
+
+mod build;
+mod objects;
+mod rows;
+pub(crate) mod trail;
+mod types;
+
+use crate::address::{Address, Tls};
+use crate::server::{ServerError, Trouble, bounded, expanded, of_io, tls_config};
+use postgres::config::SslMode;
+use postgres::error::SqlState;
+use postgres::types::Type;
+use postgres::{Client, Config, IsolationLevel, NoTls};
+use rows::Rows;
+use tokio_postgres_rustls::MakeRustlsConnect;
+use ysomorph_core::schema::Schema;
+
+const CATALOGUE: &str = include_str!("catalogue.sql");
+/// The oldest version whose catalogue has all that is asked for.
+const OLDEST: i32 = 120_000;
+
+/// Reads these schemas, home first; none stands for the first of the search path.
+pub(crate) fn read(address: &Address, schemas: &[String]) -> Result<Schema, ServerError> {
+    let schemas = schemas.to_vec();
+    bounded(address, connect, move |mut client, address| read_from(&mut client, address, &schemas))
+}
+
+/// A session that can't write, with limits on waiting.
+pub(crate) fn connect(address: &Address) -> Result<Client, ServerError> {
+    let mut config = Config::new();
+    config
+        .host(&address.host)
+        .port(address.port)
+        .user(&address.user)
+        .dbname(&address.database)
+        .application_name("ysomorph")
+        .connect_timeout(address.connect_timeout)
+        .options(&format!(
+            "-c default_transaction_read_only=on -c statement_timeout={} -c lock_timeout=5000 -c idle_in_transaction_session_timeout=60000",
+            address.read_timeout.as_millis()
+        ));
+    if let Some(password) = address.password() {
+        config.password(password);
+    }
+    let tls = tls_config(address)?;
+    let connected = match tls {
+        // A socket can't be encrypted, and needn't be.
+        Some(tls) if !address.host.starts_with('/') => {
+            config.ssl_mode(if address.tls == Tls::Prefer { SslMode::Prefer } else { SslMode::Require });
+            config.connect(MakeRustlsConnect::new(tls))
+        }
+        _ => config.ssl_mode(SslMode::Disable).connect(NoTls),
+    };
+    connected.map_err(|error| told(address, &error))
+}
+
+/// Reads over an open session.
+fn read_from(client: &mut Client, address: &Address, schemas: &[String]) -> Result<Schema, ServerError> {
+    let fail = |e: postgres::Error| told(address, &e);
+    let mut transaction =
+        client.build_transaction().isolation_level(IsolationLevel::RepeatableRead).read_only(true).start().map_err(fail)?;
+    let wanted: Vec<&str> = schemas.iter().map(String::as_str).collect();
+    let row = transaction
+        .query_typed(
+            "SELECT coalesce(($1::text[])[1], current_schema(), 'public'), current_setting('server_version_num')::int4,
+                    set_config('search_path', quote_ident(coalesce(($1::text[])[1], current_schema(), 'public')), true),
+                    ARRAY(SELECT nspname::text FROM pg_namespace WHERE nspname !~ '^pg_' AND nspname <> 'information_schema' ORDER BY 1)",
+            &[(&wanted, Type::TEXT_ARRAY)],
+        )
+        .map_err(fail)?;
+    let (home, version, there): (String, i32, Vec<String>) =
+        row.first().map_or_else(Default::default, |row| (row.get(0), row.get(1), row.get(3)));
+    if version < OLDEST {
+        let message = format!("PostgreSQL {} is too old; version 12 or later is needed", version / 10_000);
+        return Err(ServerError::new(address, Trouble::Other, &message));
+    }
+    let all = if wanted.is_empty() { vec![home.clone()] } else { expanded(schemas, &there) };
+    if let Some(missing) = all.iter().find(|s| !there.contains(s)) {
+        let message = format!("it has no schema `{missing}`");
+        return Err(ServerError::new(address, Trouble::NoSchema(there), &message));
+    }
+    let sql = CATALOGUE
+        .replace("{nulls}", if version >= 150_000 { "i.indnullsnotdistinct" } else { "false" })
+        .replace("{body}", if version >= 140_000 { "coalesce(pg_get_function_sqlbody(p.oid), p.prosrc)" } else { "p.prosrc" });
+    let row = transaction.query_typed(&sql, &[(&all, Type::TEXT_ARRAY)]).map_err(fail)?;
+    let text: &str = row.first().map_or("", |row| row.get(0));
+    let rows: Rows = serde_json::from_str(text)
+        .map_err(|e| ServerError::new(address, Trouble::Other, &format!("its catalogue has a form this version doesn't know: {e}")))?;
+    let kept = rows.trail;
+    let mut schema = build::schema(rows);
+    schema.home = Some(home);
+    if kept && let Some(catalogue) = &mut schema.catalogue {
+        // Who may not read the log simply does without it.
+        let mut attempt = transaction.savepoint("trail").map_err(fail)?;
+        schema.trail = attempt.query_typed(trail::NEWEST, &[]).unwrap_or_default().iter().map(trail::entry).collect();
+        attempt.rollback().map_err(fail)?;
+        catalogue.trail = Some(schema.trail.last().map_or(0, |entry| entry.id));
+    }
+    transaction.commit().map_err(fail)?;
+    Ok(schema)
+}
+
+/// A driver's error in plain words.
+pub(crate) fn told(address: &Address, error: &postgres::Error) -> ServerError {
+    if let Some(db) = error.as_db_error() {
+        let code = db.code();
+        let trouble = if *code == SqlState::INVALID_PASSWORD || *code == SqlState::INVALID_AUTHORIZATION_SPECIFICATION {
+            Trouble::Login
+        } else if *code == SqlState::INVALID_CATALOG_NAME {
+            Trouble::NoDatabase
+        } else if *code == SqlState::INSUFFICIENT_PRIVILEGE {
+            Trouble::Denied
+        } else if *code == SqlState::LOCK_NOT_AVAILABLE {
+            Trouble::Locked
+        } else if *code == SqlState::QUERY_CANCELED {
+            Trouble::TooSlow
+        } else if code.code().starts_with("57P") || code.code().starts_with("08") {
+            Trouble::Lost
+        } else {
+            Trouble::Other
+        };
+        return ServerError::new(address, trouble, db.message());
+    }
+    let mut source: Option<&dyn std::error::Error> = Some(error);
+    let mut last = error.to_string();
+    let mut trouble = Trouble::Other;
+    while let Some(inner) = source {
+        last = inner.to_string();
+        if let Some(io) = inner.downcast_ref::<std::io::Error>() {
+            trouble = of_io(io);
+        }
+        source = inner.source();
+    }
+    if trouble == Trouble::Other {
+        let text = error.to_string();
+        trouble = match () {
+            () if error.is_closed() => Trouble::Lost,
+            () if text.contains("TLS") || last.contains("certificate") => Trouble::Tls,
+            () if last.contains("password") => Trouble::Login,
+            () if text.contains("timed out") || last.contains("timed out") => Trouble::Hangs,
+            () => Trouble::Other,
+        };
+    }
+    if last.contains("invalid peer certificate") || last.contains("InvalidCertificate") {
+        trouble = Trouble::Tls;
+    }
+    ServerError::new(address, trouble, &last)
+}
