@@ -73,7 +73,8 @@ impl Address {
     /// # Errors
     /// A text for people that repeats nothing of what may hold a password.
     pub fn parse(text: &str, environment: &dyn Fn(&str) -> Option<String>) -> Result<Address, String> {
-        let url = Url::parse(text).map_err(|error| format!("it can't be read as a url ({error}); signs such as @ : / in a password are written %40 %3A %2F"))?;
+        let url = Url::parse(text)
+            .map_err(|error| format!("it can't be read as a url ({error}); signs such as @ : / in a password are written %40 %3A %2F"))?;
         let engine = match url.scheme() {
             "postgres" | "postgresql" => Engine::Postgresql,
             _ => Engine::Mariadb,
@@ -111,13 +112,19 @@ impl Address {
                 "connect_timeout" => address.connect_timeout = seconds()?,
                 "read_timeout" => address.read_timeout = seconds()?,
                 "host" | "socket" => address.host = value.into_owned(),
-                other => return Err(format!("it has an unknown option `{other}`; there are sslmode, sslrootcert, connect_timeout, read_timeout, socket")),
+                other => {
+                    return Err(format!(
+                        "it has an unknown option `{other}`; there are sslmode, sslrootcert, connect_timeout, read_timeout, socket"
+                    ));
+                }
             }
         }
         address.tls = match mode.as_deref() {
             Some("disable" | "disabled") => Tls::Off,
             Some("require" | "required" | "verify-ca" | "verify_ca" | "verify-full" | "verify_identity") => Tls::Verify(authorities),
             None if authorities.is_some() => Tls::Verify(authorities),
+            // What doesn't leave the machine needs no encryption.
+            None if address.is_local() => Tls::Off,
             Some("allow" | "prefer" | "preferred") | None => Tls::Prefer,
             Some(other) => return Err(format!("sslmode={other} is none of disable, prefer, require, verify-full")),
         };

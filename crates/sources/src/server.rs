@@ -113,9 +113,11 @@ pub(crate) fn expanded(wanted: &[String], there: &[String]) -> Vec<String> {
 pub(crate) fn of_io(error: &std::io::Error) -> Trouble {
     use std::io::ErrorKind;
     match error.kind() {
-        ErrorKind::ConnectionRefused | ErrorKind::NotFound | ErrorKind::HostUnreachable | ErrorKind::NetworkUnreachable | ErrorKind::AddrNotAvailable => {
-            Trouble::Refused
-        }
+        ErrorKind::ConnectionRefused
+        | ErrorKind::NotFound
+        | ErrorKind::HostUnreachable
+        | ErrorKind::NetworkUnreachable
+        | ErrorKind::AddrNotAvailable => Trouble::Refused,
         ErrorKind::TimedOut | ErrorKind::WouldBlock => Trouble::Hangs,
         ErrorKind::ConnectionReset | ErrorKind::ConnectionAborted | ErrorKind::BrokenPipe | ErrorKind::UnexpectedEof => Trouble::Lost,
         _ => Trouble::Other,
@@ -126,9 +128,8 @@ pub(crate) fn of_io(error: &std::io::Error) -> Trouble {
 pub(crate) fn tls_config(address: &Address) -> Result<Option<ClientConfig>, ServerError> {
     let failed = |message: String| ServerError::new(address, Trouble::Tls, &message);
     let provider = Arc::new(rustls::crypto::ring::default_provider());
-    let builder = ClientConfig::builder_with_provider(provider.clone())
-        .with_safe_default_protocol_versions()
-        .map_err(|e| failed(e.to_string()))?;
+    let builder =
+        ClientConfig::builder_with_provider(provider.clone()).with_safe_default_protocol_versions().map_err(|e| failed(e.to_string()))?;
     match &address.tls {
         Tls::Off => Ok(None),
         Tls::Prefer => {
@@ -140,7 +141,8 @@ pub(crate) fn tls_config(address: &Address) -> Result<Option<ClientConfig>, Serv
             match file {
                 None => roots.extend(webpki_roots::TLS_SERVER_ROOTS.iter().cloned()),
                 Some(file) => {
-                    let unreadable = |e: &dyn std::fmt::Display| failed(format!("the certificates `{}` can't be read: {e}", file.display()));
+                    let unreadable =
+                        |e: &dyn std::fmt::Display| failed(format!("the certificates `{}` can't be read: {e}", file.display()));
                     for certificate in CertificateDer::pem_file_iter(file).map_err(|e| unreadable(&e))? {
                         let certificate = certificate.map_err(|e| unreadable(&e))?;
                         roots.add(certificate).map_err(|e| unreadable(&e))?;

@@ -71,7 +71,8 @@ impl Source {
         let full = expand(text, &environment)?;
         let scheme = full.split_once("://").map_or("", |(scheme, _)| scheme);
         if matches!(scheme, "postgres" | "postgresql" | "mysql" | "mariadb") {
-            let address = Address::parse(&full, &environment).map_err(|reason| SourceError::Url { url: format!("{scheme}://…"), reason })?;
+            let address =
+                Address::parse(&full, &environment).map_err(|reason| SourceError::Url { url: format!("{scheme}://…"), reason })?;
             return Ok(Source::Server(Box::new(address)));
         }
         if let Some(file) = full.strip_prefix("sqlite:") {

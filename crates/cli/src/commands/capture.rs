@@ -48,6 +48,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let beside = file.with_extension("new");
     let write = std::fs::write(&beside, &text).and_then(|()| std::fs::rename(&beside, file));
     write.map_err(|e| CliError::new(format!("cannot write `{}`: {e}", file.display())).hint("name a file in a folder you may write to"))?;
-    output.push(&format!("Captured {} of {} in {}.\n", plural(schema.tables.len(), "table", "tables"), schema.engine.word(), file.display()));
+    output.push(&format!(
+        "Captured {} of {} in {}.\n",
+        plural(schema.tables.len(), "table", "tables"),
+        schema.engine.word(),
+        file.display()
+    ));
     Ok(0)
 }

@@ -151,7 +151,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 fn empty_database(url: &str) -> Result<Source, CliError> {
     let source = Session::source(url)?;
     if !matches!(source, Source::Server(_)) {
-        return Err(CliError::new(format!("{source} is no server's database")).hint("name one as postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE"));
+        return Err(CliError::new(format!("{source} is no server's database"))
+            .hint("name one as postgres://USER@HOST/DATABASE or mysql://USER@HOST/DATABASE"));
     }
     create_database(&source)?;
     let there = source.read(&[])?;

@@ -17,7 +17,7 @@ fn drafted(schema: &Schema) -> Tree {
 
 #[test]
 fn every_draft_is_sound_and_every_statement_of_it_is_taken() {
-    let mut databases: Vec<String> = vec![HARBOUR.to_owned(), include_str!("../../demo/1-before.sql").to_owned()];
+    let mut databases: Vec<String> = vec![HARBOUR.to_owned(), include_str!("../../demo/sqlite/before.sql").to_owned()];
     databases.extend((1..60).map(|seed| Database::random(&mut Random::new(seed)).sql()));
     for sql in databases {
         let connection = Connection::open_in_memory().unwrap();
@@ -38,7 +38,7 @@ fn every_draft_is_sound_and_every_statement_of_it_is_taken() {
 #[test]
 fn a_draft_reads_as_a_practitioner_would_have_begun() {
     let connection = Connection::open_in_memory().unwrap();
-    connection.execute_batch(include_str!("../../demo/1-before.sql")).unwrap();
+    connection.execute_batch(include_str!("../../demo/sqlite/before.sql")).unwrap();
     prepare_connection(&connection).unwrap();
     let tree = drafted(&read_from(&connection).unwrap());
     let text = |entity: &str, path: &[&str]| {

@@ -18,6 +18,8 @@ mod json;
 mod looking;
 mod model;
 mod properties;
+mod renames;
 mod rules;
+mod servers;
 mod stories;
 mod support;

@@ -29,7 +29,9 @@ impl Tables<'_> {
         let numbering = |c: &Column| match (c.auto, c.always) {
             (_, true) => Some("numbered by the database alone".to_owned()),
             (true, false) => Some("numbered by the database".to_owned()),
-            (false, false) => c.generated.as_ref().map(|g| format!("generated{}: {}", if g.stored { ", stored" } else { "" }, g.expression)),
+            (false, false) => {
+                c.generated.as_ref().map(|g| format!("generated{}: {}", if g.stored { ", stored" } else { "" }, g.expression))
+            }
         };
         let stored = |c: &Column| c.generated.as_ref().is_some_and(|g| g.stored);
         let modes = |c: &Column| (c.auto, c.always, !self.across && stored(c));

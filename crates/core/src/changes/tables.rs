@@ -113,16 +113,23 @@ impl Tables<'_> {
         });
         let same_index = |a: &Index, b: &Index| {
             let rest = |i: &Index| (i.unique, i.method.clone(), folded_all(&i.carries), i.parts.len());
-            let parts = || a.parts.iter().zip(&b.parts).all(|(a, b)| {
-                a.column.as_deref().map(name::fold) == b.column.as_deref().map(name::fold)
-                    && a.order == b.order
-                    && !self.says_other(a.expression.as_ref(), b.expression.as_ref())
-            });
+            let parts = || {
+                a.parts.iter().zip(&b.parts).all(|(a, b)| {
+                    a.column.as_deref().map(name::fold) == b.column.as_deref().map(name::fold)
+                        && a.order == b.order
+                        && !self.says_other(a.expression.as_ref(), b.expression.as_ref())
+                })
+            };
             rest(a) == rest(b) && parts() && !self.says_other(a.condition.as_ref(), b.condition.as_ref())
         };
         difference(&carried.indexes, &self.after.indexes, same_index, |index, gone| {
             // MariaDB keeps an index for each foreign key, and keeps it when the key goes.
-            let of_key = |t: &Table| t.foreign_keys.iter().any(|k| index.parts.len() == k.columns.len() && index.parts.iter().zip(&k.columns).all(|(p, c)| p.column.as_deref().is_some_and(|p| name::same(p, c))));
+            let of_key = |t: &Table| {
+                t.foreign_keys.iter().any(|k| {
+                    index.parts.len() == k.columns.len()
+                        && index.parts.iter().zip(&k.columns).all(|(p, c)| p.column.as_deref().is_some_and(|p| name::same(p, c)))
+                })
+            };
             if self.after.engine.is_mysql_like() && of_key(carried) != of_key(self.after) {
                 return;
             }
@@ -137,29 +144,40 @@ impl Tables<'_> {
                 && !self.says_other(Some(&a.definition), Some(&b.definition))
         };
         let by_name: &dyn Fn(&Trigger) -> String = &|t| name::fold(&t.name);
-        paired(&self.before.triggers, &self.after.triggers, &[by_name], same_trigger, |met| out.push(match met {
-            Met::Gone(t) => Change::of_object(ChangeKind::TriggerDropped, table, &t.name).from_to(Some(t.name.clone()), None),
-            Met::New(t) => Change::of_object(ChangeKind::TriggerAdded, table, &t.name).from_to(None, Some(t.name.clone())),
-            Met::Both(a, b) => Change::of_object(ChangeKind::TriggerChanged, table, &b.name).from_to(Some(state(a)), Some(state(b))),
-        }));
-        let partition = |t: &str, kind| Change::of_object(kind, table, t);
-        difference(&carried.partitions, &self.after.partitions, |a, b| !self.says_other(Some(a), Some(b)), |p, gone| {
-            out.push(partition(p, if gone { ChangeKind::PartitionDropped } else { ChangeKind::PartitionAdded }));
+        paired(&self.before.triggers, &self.after.triggers, &[by_name], same_trigger, |met| {
+            out.push(match met {
+                Met::Gone(t) => Change::of_object(ChangeKind::TriggerDropped, table, &t.name).from_to(Some(t.name.clone()), None),
+                Met::New(t) => Change::of_object(ChangeKind::TriggerAdded, table, &t.name).from_to(None, Some(t.name.clone())),
+                Met::Both(a, b) => Change::of_object(ChangeKind::TriggerChanged, table, &b.name).from_to(Some(state(a)), Some(state(b))),
+            })
         });
+        let partition = |t: &str, kind| Change::of_object(kind, table, t);
+        difference(
+            &carried.partitions,
+            &self.after.partitions,
+            |a, b| !self.says_other(Some(a), Some(b)),
+            |p, gone| {
+                out.push(partition(p, if gone { ChangeKind::PartitionDropped } else { ChangeKind::PartitionAdded }));
+            },
+        );
     }
 
     fn compare_rights(&self, carried: &Table, out: &mut Vec<Change>) {
         let table = &self.before.name;
         let same_policy = |a: &Policy, b: &Policy| {
             let rest = |p: &Policy| (p.name.clone(), p.command.clone(), p.restrictive, p.roles.clone());
-            rest(a) == rest(b) && !self.says_other(a.sees.as_ref(), b.sees.as_ref()) && !self.says_other(a.writes.as_ref(), b.writes.as_ref())
+            rest(a) == rest(b)
+                && !self.says_other(a.sees.as_ref(), b.sees.as_ref())
+                && !self.says_other(a.writes.as_ref(), b.writes.as_ref())
         };
         let by_name: &dyn Fn(&Policy) -> String = &|p| p.name.clone();
-        paired(&carried.policies, &self.after.policies, &[by_name], same_policy, |met| out.push(match met {
-            Met::Gone(p) => Change::of_object(ChangeKind::PolicyDropped, table, &p.name).from_to(Some(p.shown()), None),
-            Met::New(p) => Change::of_object(ChangeKind::PolicyAdded, table, &p.name).from_to(None, Some(p.shown())),
-            Met::Both(a, b) => Change::of_object(ChangeKind::PolicyChanged, table, &b.name).from_to(Some(a.shown()), Some(b.shown())),
-        }));
+        paired(&carried.policies, &self.after.policies, &[by_name], same_policy, |met| {
+            out.push(match met {
+                Met::Gone(p) => Change::of_object(ChangeKind::PolicyDropped, table, &p.name).from_to(Some(p.shown()), None),
+                Met::New(p) => Change::of_object(ChangeKind::PolicyAdded, table, &p.name).from_to(None, Some(p.shown())),
+                Met::Both(a, b) => Change::of_object(ChangeKind::PolicyChanged, table, &b.name).from_to(Some(a.shown()), Some(b.shown())),
+            })
+        });
         if self.before.row_security != self.after.row_security {
             let word = |t: &Table| Some(t.row_security.word().to_owned());
             out.push(Change::of_table(ChangeKind::RowSecurityChanged, table).from_to(word(self.before), word(self.after)));
@@ -201,7 +219,9 @@ impl Tables<'_> {
     pub(super) fn says_other(&self, before: Option<&String>, after: Option<&String>) -> bool {
         match (before, after) {
             (Some(before), Some(after)) => {
-                !self.across && before != after && !sql::says_same(before, after, self.after.engine, |old, new| self.names.may_turn(old, new))
+                !self.across
+                    && before != after
+                    && !sql::says_same(before, after, self.after.engine, |old, new| self.names.may_turn(old, new))
             }
             (before, after) => before.is_some() != after.is_some(),
         }
@@ -224,9 +244,11 @@ fn state(trigger: &Trigger) -> String {
 pub(super) fn grants(object: &str, before: &[Grant], after: &[Grant], out: &mut Vec<Change>) {
     let same = |a: &Grant, b: &Grant| (&a.to, &a.privileges, folded_all(&a.columns)) == (&b.to, &b.privileges, folded_all(&b.columns));
     let by_role: &dyn Fn(&Grant) -> (String, Vec<String>) = &|g| (g.to.clone(), folded_all(&g.columns));
-    paired(before, after, &[by_role], same, |met| out.push(match met {
-        Met::Gone(g) => Change::of_object(ChangeKind::GrantDropped, object, &g.to).from_to(Some(g.shown()), None),
-        Met::New(g) => Change::of_object(ChangeKind::GrantAdded, object, &g.to).from_to(None, Some(g.shown())),
-        Met::Both(a, b) => Change::of_object(ChangeKind::GrantChanged, object, &b.to).from_to(Some(a.shown()), Some(b.shown())),
-    }));
+    paired(before, after, &[by_role], same, |met| {
+        out.push(match met {
+            Met::Gone(g) => Change::of_object(ChangeKind::GrantDropped, object, &g.to).from_to(Some(g.shown()), None),
+            Met::New(g) => Change::of_object(ChangeKind::GrantAdded, object, &g.to).from_to(None, Some(g.shown())),
+            Met::Both(a, b) => Change::of_object(ChangeKind::GrantChanged, object, &b.to).from_to(Some(a.shown()), Some(b.shown())),
+        })
+    });
 }

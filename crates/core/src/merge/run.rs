@@ -102,12 +102,7 @@ impl Outcome {
 /// What is known of renames beyond the two schemas.
 pub(crate) fn known(input: &Input<'_>) -> Known {
     let returning = input.memory.gone.iter().map(|g| (g.thing.table.clone(), g.thing.column.clone())).collect();
-    Known {
-        policy: input.renames,
-        former: input.memory.former_names(input.accepted),
-        answers: input.answers.clone(),
-        returning,
-    }
+    Known { policy: input.renames, former: input.memory.former_names(input.accepted), answers: input.answers.clone(), returning }
 }
 
 /// Merges a change of the database into the definition.

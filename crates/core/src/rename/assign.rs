@@ -162,14 +162,9 @@ fn exchanged(before: &Table, after: &Table) -> Vec<String> {
         old.column_type.kind != new.column_type.kind && old.column_type.relation(&new.column_type) != TypeRelation::Widened
     };
     let had = |new: &Column, own: &Column| {
-        pairs.iter().any(|(old, now)| {
-            old.name != own.name && old.column_type == new.column_type && now.is_none_or(|now| turned(old, now))
-        })
+        pairs.iter().any(|(old, now)| old.name != own.name && old.column_type == new.column_type && now.is_none_or(|now| turned(old, now)))
     };
-    pairs
-        .iter()
-        .filter_map(|(old, now)| now.filter(|now| turned(old, now) && had(now, old)).map(|_| old.name.clone()))
-        .collect()
+    pairs.iter().filter_map(|(old, now)| now.filter(|now| turned(old, now) && had(now, old)).map(|_| old.name.clone())).collect()
 }
 
 /// What is being matched, tables or the columns of one table.
@@ -373,8 +368,7 @@ fn best_assignment<T>(lost: &[&T], new: &[&T], subject: &Subject<'_, T>) -> Vec<
     let weights = lost.iter().map(|old| {
         (0..width)
             .map(|at| {
-                new.get(at)
-                    .map_or(0, |n| Some(subject.score(old, n).0).filter(|s| *s >= WORTH_ASKING).map_or(0, |s| (s * 10_000.0) as i64))
+                new.get(at).map_or(0, |n| Some(subject.score(old, n).0).filter(|s| *s >= WORTH_ASKING).map_or(0, |s| (s * 10_000.0) as i64))
             })
             .collect::<Vec<i64>>()
     });

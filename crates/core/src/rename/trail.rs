@@ -64,7 +64,8 @@ pub(super) fn renames(accepted: &Schema, changed: &Schema) -> Vec<CertainRename>
 
 /// The renames that a text of one or more statements makes: table, column or none, new name.
 fn renames_in(text: &str, home: Option<&str>) -> Vec<(String, Option<String>, String)> {
-    let Ok(statements) = Parser::new(&PostgreSqlDialect {}).with_recursion_limit(60).try_with_sql(text).and_then(|mut p| p.parse_statements())
+    let Ok(statements) =
+        Parser::new(&PostgreSqlDialect {}).with_recursion_limit(60).try_with_sql(text).and_then(|mut p| p.parse_statements())
     else {
         return Vec::new();
     };
@@ -106,8 +107,10 @@ pub(crate) fn tell_by(changes: &mut [Change], accepted: &Schema, changed: &Schem
     for change in changes {
         let subject = change.object.as_ref().filter(|_| change.table.is_empty()).unwrap_or(&change.table);
         let own = |n: &str| name::split_qualified(n).1.to_owned();
-        let tables: Vec<String> = [Some(own(subject)), change.to.clone().filter(|_| change.column.is_none()).map(|t| own(&t))].into_iter().flatten().collect();
-        let columns: Vec<&str> = change.column.iter().chain(change.to.iter().filter(|_| change.column.is_some())).map(String::as_str).collect();
+        let tables: Vec<String> =
+            [Some(own(subject)), change.to.clone().filter(|_| change.column.is_none()).map(|t| own(&t))].into_iter().flatten().collect();
+        let columns: Vec<&str> =
+            change.column.iter().chain(change.to.iter().filter(|_| change.column.is_some())).map(String::as_str).collect();
         let about = |entry: &TrailEntry| {
             let says = |word: &str| sql::mentions_word(&entry.statement, &[word], Engine::Postgresql);
             let table = tables.iter().any(|t| says(t) || entry.object.split('.').any(|part| part.trim_matches('"') == t));
@@ -115,7 +118,8 @@ pub(crate) fn tell_by(changes: &mut [Change], accepted: &Schema, changed: &Schem
             table && (columns.is_empty() || columns.iter().any(|c| says(c))) && object.is_none_or(|o| says(o) || columns.is_empty())
         };
         for entry in entries.iter().rev().filter(|e| about(e)) {
-            let by = MadeBy { who: Some(entry.who.clone()), when: Some(entry.at.clone()), statement: Some(entry.statement.trim().to_owned()) };
+            let by =
+                MadeBy { who: Some(entry.who.clone()), when: Some(entry.at.clone()), statement: Some(entry.statement.trim().to_owned()) };
             if !change.by.contains(&by) {
                 change.by.push(by);
             }
@@ -128,7 +132,8 @@ pub(crate) fn tell_by(changes: &mut [Change], accepted: &Schema, changed: &Schem
 mod tests {
     #[test]
     fn statements_of_the_log_name_their_renames() {
-        let text = "ALTER TABLE public.keeper RENAME COLUMN postcode TO \"Postal\"; ALTER TABLE sales.remedy RENAME TO medicine; DROP TABLE x";
+        let text =
+            "ALTER TABLE public.keeper RENAME COLUMN postcode TO \"Postal\"; ALTER TABLE sales.remedy RENAME TO medicine; DROP TABLE x";
         assert_eq!(
             super::renames_in(text, Some("public")),
             [

@@ -51,7 +51,8 @@ impl ForeignKey {
 
     /// A short text for people.
     pub fn shown(&self) -> String {
-        let action = |on: &str, action: &Option<String>| action.as_ref().map_or(String::new(), |a| format!(" on {on} {}", a.to_lowercase()));
+        let action =
+            |on: &str, action: &Option<String>| action.as_ref().map_or(String::new(), |a| format!(" on {on} {}", a.to_lowercase()));
         let mut text = format!("({}) → {}", self.columns.join(", "), name::written(&self.table));
         text.push_str(&action("delete", &self.on_delete));
         text.push_str(&action("update", &self.on_update));

@@ -20,7 +20,7 @@ pub use key::{Check, ForeignKey, Index, IndexPart, Unique};
 pub use object::{CompositeType, Domain, EnumType, Event, RangeType, Routine, Sequence};
 pub use order::in_accepted_order;
 pub use rights::{DefaultGrant, Grant, Policy, RowSecurity};
-pub use snapshot::{Snapshot, SnapshotError};
+pub use snapshot::{Snapshot, SnapshotError, snapshot_schema};
 pub use table::{Operation, Table, TableKind, Trigger};
 pub use type_name::{ColumnType, Kind, TypeRelation};
 
@@ -156,8 +156,7 @@ impl Schema {
 
     /// Only the tables that match a pattern of `include` and none of `exclude`; the others stay known by name.
     pub fn restricted<S: AsRef<str>>(mut self, include: &[S], exclude: &[S]) -> Schema {
-        let (inside, out): (Vec<Table>, Vec<Table>) =
-            self.tables.into_iter().partition(|t| wanted(include, exclude, &t.name));
+        let (inside, out): (Vec<Table>, Vec<Table>) = self.tables.into_iter().partition(|t| wanted(include, exclude, &t.name));
         self.tables = inside;
         self.outside.extend(out.into_iter().map(|t| t.name));
         self.outside.sort();

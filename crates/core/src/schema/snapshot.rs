@@ -52,6 +52,12 @@ pub enum SnapshotError {
     Format(u32),
 }
 
+/// The JSON Schema of a snapshot, as the program publishes it.
+pub fn snapshot_schema() -> String {
+    let schema = schemars::schema_for!(Snapshot);
+    serde_json::to_string_pretty(&schema).map(|text| text + "\n").unwrap_or_default()
+}
+
 impl Schema {
     /// Reads a snapshot.
     pub fn from_snapshot(text: &str) -> Result<Schema, SnapshotError> {

@@ -174,7 +174,11 @@ impl ColumnType {
                 }
             }
             (Time, Time) | (DateTime, DateTime) if self.zone == to.zone => {
-                if room(to) >= room(self) { TypeRelation::Widened } else { TypeRelation::Lossy }
+                if room(to) >= room(self) {
+                    TypeRelation::Widened
+                } else {
+                    TypeRelation::Lossy
+                }
             }
             (DateTime, DateTime) => TypeRelation::Lossy,
             (a, b) if a == b && !a.is_spelled() => wider(room(to) >= room(self)),

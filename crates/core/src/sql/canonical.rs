@@ -124,7 +124,8 @@ fn without_idle_parentheses(mut tokens: Vec<Token>) -> Vec<Token> {
 /// Words after which a parenthesis isn't a call or a list.
 fn is_operator(word: &str) -> bool {
     const WORDS: [&str; 17] = [
-        "and", "or", "not", "is", "like", "between", "when", "then", "else", "case", "on", "where", "select", "by", "return", "having", "set",
+        "and", "or", "not", "is", "like", "between", "when", "then", "else", "case", "on", "where", "select", "by", "return", "having",
+        "set",
     ];
     WORDS.iter().any(|w| w.eq_ignore_ascii_case(word))
 }

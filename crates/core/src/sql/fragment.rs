@@ -4,9 +4,9 @@
 //! beyond doubt (common table expressions, `USING`, columns of an unnamed subquery) makes the analysis
 //! *uncertain*: such a fragment is never rewritten.
 
+use super::dialect::{dialect, identifier};
 use crate::name;
 use crate::rename::RenameMap;
-use super::dialect::{dialect, identifier};
 use crate::schema::{Engine, Schema};
 use sqlparser::ast::{
     Expr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, Query, Select, SelectItem, SetExpr, TableFactor, TableWithJoins,

@@ -8,7 +8,8 @@ use sqlparser::tokenizer::{Token, Tokenizer};
 
 /// Whether one of the names stands in the text as an identifier: all that can be said of SQL that can't be analysed.
 pub fn mentions_word(text: &str, names: &[&str], engine: Engine) -> bool {
-    tokens(text, engine).is_none_or(|tokens| tokens.iter().any(|token| matches!(token, Token::Word(word) if name::contains(names, &word.value))))
+    tokens(text, engine)
+        .is_none_or(|tokens| tokens.iter().any(|token| matches!(token, Token::Word(word) if name::contains(names, &word.value))))
 }
 
 fn tokens(text: &str, engine: Engine) -> Option<Vec<Token>> {

@@ -102,7 +102,9 @@ fn described(change: &Change, report: &Report) -> (String, String) {
         ChangeKind::OptionsChanged => ('~', format!("options {before} → {after}")),
         ChangeKind::OnUpdateChanged => ('~', format!("on update {before} → {after}")),
         ChangeKind::CollationChanged => ('~', format!("sorted and compared by {after} (was {before})")),
-        ChangeKind::CommentChanged => ('~', format!("comment {} → {}", quoted_text(change.before.as_deref()), quoted_text(change.after.as_deref()))),
+        ChangeKind::CommentChanged => {
+            ('~', format!("comment {} → {}", quoted_text(change.before.as_deref()), quoted_text(change.after.as_deref())))
+        }
         ChangeKind::PartitioningChanged => ('~', format!("partitioned {before} → {after}")),
         ChangeKind::InheritanceChanged => ('~', format!("inherits from {after} (was {before})")),
         ChangeKind::RowSecurityChanged => ('!', format!("row policies are {after} (were {before})")),

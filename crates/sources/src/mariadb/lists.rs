@@ -70,8 +70,7 @@ impl Lists {
         )?;
         key_columns.retain(|row| row[5].is_some());
         key_columns.sort_by(|a, b| (&a[0], &a[1], number(a, 2)).cmp(&(&b[0], &b[1], number(b, 2))));
-        let references =
-            list("TABLE_NAME, CONSTRAINT_NAME, DELETE_RULE, UPDATE_RULE", "REFERENTIAL_CONSTRAINTS", "CONSTRAINT_SCHEMA")?;
+        let references = list("TABLE_NAME, CONSTRAINT_NAME, DELETE_RULE, UPDATE_RULE", "REFERENTIAL_CONSTRAINTS", "CONSTRAINT_SCHEMA")?;
         let checks = if maria {
             list("TABLE_NAME, CONSTRAINT_NAME, CHECK_CLAUSE", "CHECK_CONSTRAINTS", "CONSTRAINT_SCHEMA")?
         } else {
@@ -83,21 +82,15 @@ impl Lists {
             clauses.into_iter().map(|c| vec![owner(&c[0]), c[0].clone(), c[1].clone()]).collect()
         };
         let views = list("TABLE_NAME, VIEW_DEFINITION, IS_UPDATABLE, SECURITY_TYPE, CHECK_OPTION", "VIEWS", "TABLE_SCHEMA")?;
-        let triggers = list(
-            "EVENT_OBJECT_TABLE, TRIGGER_NAME, ACTION_TIMING, EVENT_MANIPULATION, ACTION_STATEMENT",
-            "TRIGGERS",
-            "TRIGGER_SCHEMA",
-        )?;
+        let triggers =
+            list("EVENT_OBJECT_TABLE, TRIGGER_NAME, ACTION_TIMING, EVENT_MANIPULATION, ACTION_STATEMENT", "TRIGGERS", "TRIGGER_SCHEMA")?;
         let routines = list(
             "SPECIFIC_NAME, ROUTINE_NAME, ROUTINE_TYPE, DTD_IDENTIFIER, ROUTINE_DEFINITION, IS_DETERMINISTIC, SQL_DATA_ACCESS, SECURITY_TYPE, DEFINER",
             "ROUTINES",
             "ROUTINE_SCHEMA",
         )?;
-        let mut parameters = list(
-            "SPECIFIC_NAME, ORDINAL_POSITION, PARAMETER_MODE, PARAMETER_NAME, DTD_IDENTIFIER",
-            "PARAMETERS",
-            "SPECIFIC_SCHEMA",
-        )?;
+        let mut parameters =
+            list("SPECIFIC_NAME, ORDINAL_POSITION, PARAMETER_MODE, PARAMETER_NAME, DTD_IDENTIFIER", "PARAMETERS", "SPECIFIC_SCHEMA")?;
         parameters.sort_by(|a, b| (&a[0], number(a, 1)).cmp(&(&b[0], number(b, 1))));
         let events = list(
             "EVENT_NAME, EVENT_DEFINITION, EVENT_TYPE, EXECUTE_AT, INTERVAL_VALUE, INTERVAL_FIELD, STARTS, ENDS, STATUS",

@@ -94,8 +94,28 @@ fn read_from(connection: &mut Conn, address: &Address, schemas: &[String]) -> Re
         }
     }
     let mut schema = builder.finish();
+    schema.unseen.extend(unseen(&ask.rows("SHOW GRANTS")?, &home, &address.user));
     schema.home = Some(home);
     Ok(schema)
+}
+
+/// What the user may not see at all: the server doesn't show it rather than refuse it.
+fn unseen(grants: &[Row], home: &str, user: &str) -> Vec<String> {
+    let grants: Vec<String> = grants.iter().flatten().flatten().map(|g| g.to_uppercase()).collect();
+    let here = [" ON *.* ".to_owned(), format!(" ON {}.* ", quoted(home).to_uppercase())];
+    // Patterns and roles may give more than can be told from here: then nothing is said.
+    if grants.iter().any(|g| g.contains('%') && !g.contains("@`%`") && !g.contains("@'%'")) || grants.iter().any(|g| !g.contains(" ON ")) {
+        return Vec::new();
+    }
+    let may =
+        |right: &str| grants.iter().any(|g| here.iter().any(|h| g.contains(h)) && (g.contains("ALL PRIVILEGES") || g.contains(right)));
+    let hidden = [("TRIGGER", "triggers"), ("EVENT", "events"), ("EXECUTE", "routines")];
+    let hidden: Vec<(&str, &str)> = hidden.into_iter().filter(|(right, _)| !may(right)).collect();
+    if hidden.is_empty() {
+        return Vec::new();
+    }
+    let (rights, things): (Vec<&str>, Vec<&str>) = hidden.into_iter().unzip();
+    vec![format!("{} of `{home}` can't be seen by {user}: it has no {} right on it", things.join(", "), rights.join(", "))]
 }
 
 /// Asks one question at a time.

@@ -6,14 +6,17 @@ use super::lists::Lists;
 use ysomorph_core::name;
 use ysomorph_core::schema::{Event, Objects, Routine, Sequence};
 
-/// Adds a database's objects. The error is the name of a routine whose body may not be seen.
-pub(super) fn add(objects: &mut Objects, home: &str, schema: &str, lists: &Lists) -> Result<(), String> {
+/// Adds a database's objects; gives the names of routines whose bodies may not be seen.
+pub(super) fn add(objects: &mut Objects, home: &str, schema: &str, lists: &Lists) -> Vec<String> {
+    let mut unseen = Vec::new();
     let shown = |own: &str| match schema == home {
         true => name::written(own),
         false => format!("{}.{}", name::written(schema), name::written(own)),
     };
     for row in &lists.routines {
-        let Some(body) = row[4].as_ref() else { return Err(at(row, 1).to_owned()) };
+        if row[4].is_none() {
+            unseen.push(at(row, 1).to_owned());
+        }
         let own: Vec<&Row> = lists.parameters.iter().filter(|p| p[0] == row[0] && at(p, 1) != "0").collect();
         let argument = |p: &&Row| [at(p, 2), at(p, 3), at(p, 4)].iter().filter(|t| !t.is_empty()).copied().collect::<Vec<_>>().join(" ");
         let is_function = at(row, 2) == "FUNCTION";
@@ -33,7 +36,7 @@ pub(super) fn add(objects: &mut Objects, home: &str, schema: &str, lists: &Lists
             returns: row[3].clone().filter(|_| is_function),
             result: Vec::new(),
             language: "sql".to_owned(),
-            body: without_database(schema, body),
+            body: without_database(schema, at(row, 4)),
             options,
             owner: row[8].clone(),
             grants: Vec::new(),
@@ -67,7 +70,7 @@ pub(super) fn add(objects: &mut Objects, home: &str, schema: &str, lists: &Lists
             grants: Vec::new(),
         });
     }
-    Ok(())
+    unseen
 }
 
 /// A text without the name of the database it is in, so that databases of other names compare. Strings stay.

@@ -45,9 +45,8 @@ pub(super) fn neutral(declared: &Declared<'_>) -> ColumnType {
         "set" => of(Kind::Set),
         "uuid" => of(Kind::Uuid),
         "inet4" | "inet6" => of(Kind::Network),
-        "geometry" | "point" | "linestring" | "polygon" | "multipoint" | "multilinestring" | "multipolygon" | "geometrycollection" | "geomcollection" => {
-            of(Kind::Spatial)
-        }
+        "geometry" | "point" | "linestring" | "polygon" | "multipoint" | "multilinestring" | "multipolygon" | "geometrycollection"
+        | "geomcollection" => of(Kind::Spatial),
         _ => of(Kind::Other),
     };
     ColumnType { unsigned: declared.spelled.contains("unsigned"), enforced: true, ..found }

@@ -14,7 +14,8 @@ type ColumnNames = HashMap<(Oid, i16), String>;
 
 pub(super) fn schema(rows: Rows) -> Schema {
     let types = Types::of(rows.types);
-    let mut names: HashMap<Oid, String> = rows.elsewhere.iter().map(|(oid, schema, table)| (*oid, name::qualified(schema, table))).collect();
+    let mut names: HashMap<Oid, String> =
+        rows.elsewhere.iter().map(|(oid, schema, table)| (*oid, name::qualified(schema, table))).collect();
     names.extend(rows.tables.iter().map(|t| (t.0, full_name(&t.1, &t.2))));
     let columns: ColumnNames = rows.columns.iter().map(|c| ((c.0, c.1), c.2.clone())).collect();
     let numbered: HashSet<(Oid, i16)> = rows.numbered.into_iter().collect();
@@ -82,7 +83,11 @@ pub(super) fn schema(rows: Rows) -> Schema {
         database: format!("postgresql:{}", rows.database),
         tables: tables
             .iter()
-            .map(|(oid, t)| TableNumbers { table: t.name.clone(), number: u64::from(*oid), columns: numbers.remove(oid).unwrap_or_default() })
+            .map(|(oid, t)| TableNumbers {
+                table: t.name.clone(),
+                number: u64::from(*oid),
+                columns: numbers.remove(oid).unwrap_or_default(),
+            })
             .collect(),
         trail: None,
     };

@@ -138,7 +138,8 @@ pub(crate) fn told(address: &Address, error: &postgres::Error) -> ServerError {
     if trouble == Trouble::Other {
         let text = error.to_string();
         trouble = match () {
-            () if error.is_closed() => Trouble::Lost,
+            // A message cut short.
+            () if error.is_closed() || last.contains("bytes remaining") => Trouble::Lost,
             () if text.contains("TLS") || last.contains("certificate") => Trouble::Tls,
             () if last.contains("password") => Trouble::Login,
             () if text.contains("timed out") || last.contains("timed out") => Trouble::Hangs,

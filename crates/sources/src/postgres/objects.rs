@@ -20,7 +20,11 @@ pub(super) struct ObjectRows {
 
 pub(super) fn objects(types: &Types, rows: ObjectRows) -> Objects {
     let mut found = Objects {
-        enums: rows.enums.into_iter().map(|(ns, n, values)| EnumType { name: shown(&ns, &n), values: values.unwrap_or_default() }).collect(),
+        enums: rows
+            .enums
+            .into_iter()
+            .map(|(ns, n, values)| EnumType { name: shown(&ns, &n), values: values.unwrap_or_default() })
+            .collect(),
         domains: rows
             .domains
             .into_iter()

@@ -8,7 +8,8 @@ use ysomorph_core::schema::TrailEntry;
 pub const INSTALL: &str = include_str!("trail.sql");
 
 /// The newest entries, the oldest of them first.
-pub(super) const NEWEST: &str = "SELECT id, to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"'), who, coalesce(object, ''), coalesce(statement, '')
+pub(super) const NEWEST: &str =
+    "SELECT id, to_char(at AT TIME ZONE 'UTC', 'YYYY-MM-DD\"T\"HH24:MI:SS\"Z\"'), who, coalesce(object, ''), coalesce(statement, '')
      FROM (SELECT * FROM ysomorph_trail.entry ORDER BY id DESC LIMIT 2000) newest ORDER BY id";
 
 pub(super) fn entry(row: &Row) -> TrailEntry {

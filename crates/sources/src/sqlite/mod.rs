@@ -53,7 +53,8 @@ pub fn read(path: &Path) -> Result<Schema, SourceError> {
 
 /// The columns each view reads, as the database itself asks for leave to read them.
 fn view_reads(connection: &mut Connection, schema: &mut Schema) -> rusqlite::Result<()> {
-    let views: Vec<String> = schema.tables.iter().filter(|t| t.kind == TableKind::View && t.broken.is_none()).map(|t| t.name.clone()).collect();
+    let views: Vec<String> =
+        schema.tables.iter().filter(|t| t.kind == TableKind::View && t.broken.is_none()).map(|t| t.name.clone()).collect();
     if views.is_empty() {
         return Ok(());
     }
@@ -260,13 +261,14 @@ impl Reader<'_> {
         while let Some(row) = rows.next()? {
             let (table, name): (String, String) = (row.get(0)?, row.get(1)?);
             let (unique, partial): (bool, bool) = (row.get(2)?, row.get(4)?);
-            let (index, _) = found
-                .entry((table.clone(), name.clone()))
-                .or_insert_with(|| (Index { name, unique, ..Index::default() }, row.get::<_, String>(3).is_ok_and(|o| o == "u") || !partial));
+            let (index, _) = found.entry((table.clone(), name.clone())).or_insert_with(|| {
+                (Index { name, unique, ..Index::default() }, row.get::<_, String>(3).is_ok_and(|o| o == "u") || !partial)
+            });
             let column: Option<String> = row.get(5)?;
             let collation: String = row.get::<_, Option<String>>(7)?.unwrap_or_default();
             // A part sorts as its column does unless it says otherwise.
-            let usual = self.tables.get(&table).and_then(|t| t.column(column.as_deref()?)?.collation.clone()).unwrap_or_else(|| "BINARY".into());
+            let usual =
+                self.tables.get(&table).and_then(|t| t.column(column.as_deref()?)?.collation.clone()).unwrap_or_else(|| "BINARY".into());
             let mut order = Vec::new();
             order.extend((!collation.eq_ignore_ascii_case(&usual)).then(|| format!("collate {collation}")));
             order.extend(row.get::<_, bool>(6)?.then(|| "desc".to_owned()));

@@ -35,11 +35,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         ];
         let (reason, cause, remedy) = match refusal {
             Refusal::ReadOnlyView => {
-                let cause = context.cause(table, None, &[ChangeKind::TableKindChanged, ChangeKind::TriggerChanged]);
+                let cause = context.cause(table, None, &[ChangeKind::TableKindChanged, ChangeKind::TriggerDropped, ChangeKind::TriggerChanged]);
                 (format!("`{}` is a view", shown(table)), cause, Remedy::Merge)
             }
             Refusal::Trigger { trigger, message } => {
-                let cause = context.cause(table, None, &[ChangeKind::TriggerChanged]);
+                let cause = context.cause(table, None, &[ChangeKind::TriggerAdded, ChangeKind::TriggerChanged]);
                 (format!("trigger `{}` fails: {}", shown(trigger), shown(message)), cause, Remedy::Hand)
             }
             Refusal::TargetMissing { key } => {

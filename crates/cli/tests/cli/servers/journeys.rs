@@ -1,0 +1,118 @@
+//! The program on real servers, from start to undo.
+
+use super::{BOTH, Place, Server, host};
+use crate::support::Project;
+
+#[test]
+fn the_demo_comes_back_to_the_byte_on_every_server() {
+    for server in BOTH {
+        let Some(place) = Place::new(server) else { continue };
+        let project = Project::empty("");
+        let printed = project.expect(0, &["demo", "demo", "--on", &place.url()]);
+        assert_eq!(printed.matches("The definition is what it was, to the byte").count(), 2, "{printed}");
+        assert_eq!(printed.matches("Sound: 12 entities").count(), 2, "{printed}");
+        assert!(!printed.contains("differs"), "{printed}");
+        // A database with something in it is nobody's demo.
+        let again = project.expect(2, &["demo", "other", "--on", &place.url()]);
+        assert!(again.contains("isn't empty"), "{again}");
+    }
+}
+
+#[test]
+fn start_tells_what_it_left_out_and_keeps_no_password() {
+    let Some(place) = Place::with(
+        Server::Postgresql,
+        "CREATE SCHEMA sales; CREATE TABLE hive (id integer PRIMARY KEY, tag text); CREATE TABLE log (line text); CREATE TABLE nothing ();
+         CREATE TABLE scratch_a (id integer PRIMARY KEY); CREATE TABLE sales.order (id integer PRIMARY KEY, hive_id integer REFERENCES public.hive, paid date)",
+    ) else {
+        return;
+    };
+    let project = Project::empty("");
+    let url = place.url().replace("postgres@", "postgres:not-needed@");
+    let printed = project.expect(0, &["start", "--from", &url, "--schemas", "public", "sales", "--tables", "[!s]*", "sales.*"]);
+    for told in
+        ["log: it has no key", "nothing: it has no columns", "scratch_a: no pattern of --tables matches it", "The password is not kept"]
+    {
+        assert!(printed.contains(told), "{told}:\n{printed}");
+    }
+    assert!(!project.definition().values().any(|bytes| String::from_utf8_lossy(bytes).contains("not-needed")));
+    assert!(!project.read("ysomorph.toml").contains("not-needed"), "{}", project.read("ysomorph.toml"));
+    project.expect(0, &["check"]);
+    assert!(project.read("app/sales_order.toml").contains("table = \"sales.order\""), "{}", project.read("app/sales_order.toml"));
+    assert!(project.read("app/sales_order.toml").contains("entity = \"hive\""));
+    project.expect(0, &["changes"]);
+    place.sql("ALTER TABLE sales.order RENAME COLUMN paid TO paid_on; ALTER TABLE sales.order SET SCHEMA public; ALTER TABLE public.order RENAME TO bill; ALTER TABLE public.bill SET SCHEMA sales");
+    let printed = project.expect(1, &["changes"]);
+    assert!(printed.contains("sales.order → sales.bill") && printed.contains("paid → paid_on"), "{printed}");
+    project.merge(&[]);
+    assert!(project.read("app/sales_order.toml").contains("table = \"sales.bill\""));
+    project.expect(0, &["check"]);
+}
+
+/// A swap, and a table rebuilt under its old name while the old one stays: the catalogue knows, a person decides.
+#[test]
+fn what_changed_places_is_asked_though_the_catalogue_knows_it() {
+    let Some(place) = Place::with(Server::Postgresql, "CREATE TABLE hive (id integer PRIMARY KEY, tag text, colour text, place text)")
+    else {
+        return;
+    };
+    let project = Project::empty("");
+    project.expect(0, &["start", "--from", &place.url()]);
+    project.edit("app/hive.toml", "[field.tag]\n", "[field.tag]\nlabel = \"Plate\"\n");
+    let before = project.definition();
+    let swap =
+        "ALTER TABLE hive RENAME COLUMN tag TO x; ALTER TABLE hive RENAME COLUMN colour TO tag; ALTER TABLE hive RENAME COLUMN x TO colour";
+    place.sql(swap);
+    let printed = project.expect(1, &["decide", "--list"]);
+    assert!(printed.contains("rename/hive.tag") && printed.contains("rename/hive.colour"), "{printed}");
+    // One half confirmed takes the other with it.
+    project.merge(&[("rename/hive.tag", "colour")]);
+    let text = project.read("app/hive.toml");
+    assert!(text.contains("[field.tag]\nlabel = \"Plate\"\ncolumn = \"colour\"") && text.contains("[field.colour]\ncolumn = \"tag\""), "{text}");
+    place.sql(swap);
+    project.merge(&[("rename/hive.colour", "tag")]);
+    project.same_definition(&before);
+    place.sql("ALTER TABLE hive RENAME TO hive_old; CREATE TABLE hive (id integer PRIMARY KEY, tag text, colour text, place text)");
+    let printed = project.expect(1, &["decide", "--list"]);
+    assert!(printed.contains("rename/hive"), "{printed}");
+    project.merge(&[("rename/hive", "separate"), ("table/hive_old", "out")]);
+    project.same_definition(&before);
+}
+
+#[test]
+fn the_change_log_tells_who_and_makes_renames_certain() {
+    let Some(place) = Place::with(Server::Postgresql, "CREATE TABLE hive (id integer PRIMARY KEY, tag text, colour text)") else { return };
+    let project = Project::empty("");
+    let sql = project.expect(0, &["capture", "--install-trail"]);
+    place.sql(&sql);
+    project.expect(0, &["start", "--from", &place.url()]);
+    project.expect(0, &["changes"]);
+    place.sql("ALTER TABLE hive RENAME COLUMN tag TO plate");
+    place.sql("ALTER TABLE hive ADD COLUMN built date");
+    let printed = project.expect(1, &["changes", "--by"]);
+    for told in ["by postgres on 20", "ALTER TABLE hive RENAME COLUMN tag TO plate", "ADD COLUMN built date"] {
+        assert!(printed.split_whitespace().collect::<Vec<_>>().join(" ").contains(told), "{told}:\n{printed}");
+    }
+    // Without a log it is said that there is none.
+    let Some(maria) = Place::with(Server::Mariadb, "CREATE TABLE hive (id int PRIMARY KEY)") else { return };
+    let other = Project::empty("");
+    other.expect(0, &["start", "--from", &maria.url()]);
+    maria.sql("ALTER TABLE hive ADD COLUMN tag int");
+    assert!(other.expect(1, &["changes", "--by"]).contains("keeps no change log"));
+    assert!(host(Server::Mariadb).starts_with("mysql"));
+}
+
+#[test]
+fn snapshots_are_captured_and_compared() {
+    for server in BOTH {
+        let Some(place) = Place::with(server, "CREATE TABLE hive (id integer PRIMARY KEY, tag varchar(20))") else { continue };
+        let project = Project::empty("");
+        let file = project.path("then.json").display().to_string();
+        let printed = project.expect(0, &["capture", &place.url(), "-o", &file]);
+        assert!(printed.starts_with("Captured 1 table of "), "{printed}");
+        let snapshot = format!("snapshot:{file}");
+        assert_eq!(project.expect(0, &["changes", &snapshot, &place.url()]), "Nothing changed: both schemas say the same.\n");
+        place.sql("ALTER TABLE hive ADD COLUMN colour varchar(20)");
+        assert!(project.expect(1, &["changes", &snapshot, &place.url()]).contains("colour  new column"));
+    }
+}
