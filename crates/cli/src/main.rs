@@ -13,6 +13,10 @@ use output::{ColorChoice, Format, Output};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+/// Reading and comparing large schemas is mostly making small texts.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Learn what changed in a database, what breaks in the application on it, and merge the change with every
 /// hand-made customisation kept.
 #[derive(Debug, Parser)]

@@ -50,11 +50,15 @@ impl Session {
 
     /// Reads a source as the workspace reads its database: the same schemas, without the tables it excludes.
     pub fn read(source: &Source, config: &DatabaseConfig) -> Result<Schema, CliError> {
-        let schema = source.read(&config.schemas)?;
+        Ok(Session::narrowed(source.read(&config.schemas)?, config))
+    }
+
+    /// A schema without the tables that the workspace excludes; says what the user may not see.
+    pub fn narrowed(schema: Schema, config: &DatabaseConfig) -> Schema {
         for note in &schema.unseen {
             eprintln!("note: {}", shown(note));
         }
-        Ok(schema.restricted(&config.tables.include, &config.tables.exclude))
+        schema.restricted(&config.tables.include, &config.tables.exclude)
     }
 
     /// Digests of two schemas, where they are asked for.

@@ -5,7 +5,7 @@ use crate::server::ServerError;
 use crate::{mariadb, postgres, sqlite};
 use std::fmt;
 use std::path::{Path, PathBuf};
-use ysomorph_core::schema::{Engine, Schema, SnapshotError};
+use ysomorph_core::schema::{Engine, Outline, Schema, SnapshotError};
 
 /// A place a schema can be read from.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -94,12 +94,44 @@ impl Source {
             Source::Server(address) => Ok(mariadb::read(address, schemas)?),
             Source::Sqlite(path) => sqlite::read(path),
             Source::Snapshot(path) => {
-                let text =
-                    std::fs::read_to_string(path).map_err(|error| SourceError::Open { path: path.clone(), reason: error.to_string() })?;
-                Schema::from_snapshot(&text).map_err(|source| SourceError::Snapshot { path: path.clone(), source })
+                Schema::from_snapshot(&text_of(path)?).map_err(|source| SourceError::Snapshot { path: path.clone(), source })
             }
         }
     }
+
+    /// Reads two sources at the same time, to compare them. Of two snapshots the tables that stand word for word in
+    /// both are left out: comparing wouldn't mention them.
+    ///
+    /// # Errors
+    /// What went wrong with either.
+    pub fn read_two(before: &Source, after: &Source, schemas: &[String]) -> Result<(Schema, Schema), SourceError> {
+        fn both<T: Send>(
+            first: impl FnOnce() -> Result<T, SourceError> + Send,
+            second: impl FnOnce() -> Result<T, SourceError> + Send,
+        ) -> Result<(T, T), SourceError> {
+            std::thread::scope(|scope| {
+                let other = scope.spawn(second);
+                let first = first();
+                let second = other.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic));
+                Ok((first?, second?))
+            })
+        }
+        let (Source::Snapshot(old), Source::Snapshot(new)) = (before, after) else {
+            return both(|| before.read(schemas), || after.read(schemas));
+        };
+        let (old_text, new_text) = both(|| text_of(old), || text_of(new))?;
+        let failed = |path: &PathBuf| {
+            let path = path.clone();
+            move |source| SourceError::Snapshot { path, source }
+        };
+        let (old_outline, new_outline) =
+            both(|| Outline::of(&old_text).map_err(failed(old)), || Outline::of(&new_text).map_err(failed(new)))?;
+        Outline::differing(old_outline, new_outline).map_err(failed(new))
+    }
+}
+
+fn text_of(path: &Path) -> Result<String, SourceError> {
+    std::fs::read_to_string(path).map_err(|error| SourceError::Open { path: path.to_owned(), reason: error.to_string() })
 }
 
 impl fmt::Display for Source {

@@ -10,6 +10,7 @@ use ysomorph_core::merge::merge;
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, text};
+use ysomorph_sources::Source;
 use ysomorph_workspace::{DatabaseConfig, Workspace};
 
 #[derive(Debug, Args)]
@@ -48,18 +49,15 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     Ok(u8::from(report.counted_changes() > 0))
 }
 
-/// Two sources, read at the same time. In a workspace its schemas and excluded tables hold.
+/// Two sources. In a workspace its schemas and excluded tables hold.
 fn two(session: &Session, old: &str, new: &str) -> Result<Report, CliError> {
     let config = match session.folder.join("ysomorph.toml").is_file() {
         true => session.open().map(|workspace: Workspace| workspace.config.database)?,
         false => DatabaseConfig::default(),
     };
-    let (before, after) = std::thread::scope(|scope| {
-        let other = scope.spawn(|| read(new, &config));
-        (read(old, &config), other.join())
-    });
-    let after = after.map_err(|_| CliError::new("reading the second source failed"))??;
-    Ok(between(session, &before?, &after))
+    let (old, new) = (Session::source(old)?, Session::source(new)?);
+    let (before, after) = Source::read_two(&old, &new, &config.schemas)?;
+    Ok(between(session, &Session::narrowed(before, &config), &Session::narrowed(after, &config)))
 }
 
 fn read(text: &str, config: &DatabaseConfig) -> Result<Schema, CliError> {

@@ -20,7 +20,7 @@ pub use key::{Check, ForeignKey, Index, IndexPart, Unique};
 pub use object::{CompositeType, Domain, EnumType, Event, RangeType, Routine, Sequence};
 pub use order::in_accepted_order;
 pub use rights::{DefaultGrant, Grant, Policy, RowSecurity};
-pub use snapshot::{Snapshot, SnapshotError, snapshot_schema};
+pub use snapshot::{Outline, Snapshot, SnapshotError, snapshot_schema};
 pub use table::{Operation, Table, TableKind, Trigger};
 pub use type_name::{ColumnType, Kind, TypeRelation};
 

@@ -131,12 +131,25 @@ pub fn generated_expression(sql: &str, column: &str) -> Option<String> {
     None
 }
 
+/// Whether a statement makes a virtual table.
+pub fn is_virtual(sql: &str) -> bool {
+    let mut words = sql.split_whitespace().map(str::to_ascii_lowercase);
+    words.next().as_deref() == Some("create") && words.next().as_deref() == Some("virtual")
+}
+
+/// What stands after the columns: whether the table is STRICT, and WITHOUT ROWID.
+pub fn ending(sql: &str) -> (bool, bool) {
+    if sql.trim_end().ends_with(')') {
+        return (false, false);
+    }
+    let tokens = tokens(sql);
+    let end = tokens.iter().rposition(|t| t.depth == 0 && t.text == ")").map_or(tokens.len(), |at| at + 1);
+    let has = |word: &str| tokens[end..].iter().any(|t| t.is(word));
+    (has("strict"), has("without"))
+}
+
 /// The collation of a column that declares one.
 pub fn collation(sql: &str, column: &str) -> Option<String> {
-    // Most tables have none: looking for the word costs less than reading the statement.
-    if !contains_word(sql, "collate") {
-        return None;
-    }
     let tokens = tokens(sql);
     let item = items(&tokens).into_iter().find(|item| item.first().is_some_and(|t| name::same(&t.name(), column)))?;
     let at = item.iter().position(|t| t.depth == 1 && t.is("collate"))?;
@@ -164,8 +177,12 @@ pub fn options(sql: &str) -> Vec<String> {
     found
 }
 
-fn contains_word(sql: &str, word: &str) -> bool {
-    sql.as_bytes().windows(word.len()).any(|w| w.eq_ignore_ascii_case(word.as_bytes()))
+/// Whether a word stands anywhere in a text, whatever its case.
+pub fn contains_word(sql: &str, word: &str) -> bool {
+    let (text, word) = (sql.as_bytes(), word.as_bytes());
+    let Some(first) = word.first() else { return true };
+    let starts = text.iter().enumerate().filter(|(_, c)| c.eq_ignore_ascii_case(first));
+    starts.filter_map(|(at, _)| text.get(at..at + word.len())).any(|w| w.eq_ignore_ascii_case(word))
 }
 
 /// The columns and constraints of a CREATE TABLE: what stands between the outermost commas.
@@ -250,6 +267,8 @@ mod tests {
         assert_eq!(deferred_references(sql), [(true, true), (false, false)]);
         let more = "CREATE TABLE t (a TEXT COLLATE nocase UNIQUE ON CONFLICT REPLACE, id INTEGER PRIMARY KEY AUTOINCREMENT)";
         assert_eq!((collation(more, "a").as_deref(), collation(more, "id")), (Some("NOCASE"), None));
+        assert_eq!(ending("CREATE TABLE t (a TEXT /* ) */) STRICT, WITHOUT ROWID -- )"), (true, true));
+        assert_eq!((ending(more), is_virtual(more), is_virtual("create virtual table x using fts5(a)")), ((false, false), false, true));
         assert_eq!(options(more), ["a: on conflict replace", "AUTOINCREMENT"]);
         assert_eq!(
             index_parts("CREATE INDEX i ON t (lower(a) DESC, b COLLATE nocase) WHERE a > 1"),

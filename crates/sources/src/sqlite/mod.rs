@@ -4,6 +4,7 @@
 //! be written. Double-quoted strings are off: a lost name in double quotes must not turn into a string.
 
 mod ddl;
+mod keys;
 
 use crate::SourceError;
 use rusqlite::config::DbConfig;
@@ -14,9 +15,8 @@ use std::path::Path;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use ysomorph_core::name;
-use ysomorph_core::schema::{
-    Column, ColumnType, Engine, ForeignKey, Generated, Index, IndexPart, Operation, Schema, Table, TableKind, Trigger, Unique,
-};
+use keys::Keys;
+use ysomorph_core::schema::{Column, ColumnType, Engine, Generated, Operation, Schema, Table, TableKind, Trigger};
 
 /// Opens a database for looking only. Statements can be prepared, also ones that would write; none could run.
 pub fn open(path: &Path) -> Result<Connection, SourceError> {
@@ -44,11 +44,55 @@ pub fn prepare_connection(connection: &Connection) -> rusqlite::Result<()> {
     connection.pragma_update(None, "foreign_keys", true)
 }
 
-/// Reads the schema of a database file.
+/// Reads the schema of a database file: keys and indexes over a second connection at the same time, as columns take
+/// about as long.
 pub fn read(path: &Path) -> Result<Schema, SourceError> {
-    let mut connection = open(path)?;
-    let read = read_from(&connection).and_then(|mut schema| view_reads(&mut connection, &mut schema).map(|()| schema));
-    read.map_err(|error| SourceError::Read { path: path.to_owned(), reason: plain(&error) })
+    let failed = |error: rusqlite::Error| SourceError::Read { path: path.to_owned(), reason: plain(&error) };
+    let keys = || -> Result<(i64, Keys), SourceError> {
+        let connection = open(path)?;
+        let read = || -> rusqlite::Result<(i64, Keys)> {
+            let transaction = connection.unchecked_transaction()?;
+            Ok((version(&transaction)?, Keys::read(&transaction)?))
+        };
+        read().map_err(failed)
+    };
+    let (mut connection, tables, keys) = std::thread::scope(|scope| -> Result<_, SourceError> {
+        let keys = scope.spawn(keys);
+        let connection = open(path)?;
+        let read = || -> rusqlite::Result<(i64, BTreeMap<String, Table>)> {
+            let transaction = connection.unchecked_transaction()?;
+            Ok((version(&transaction)?, Reader::of(&transaction).read()?))
+        };
+        let tables = read();
+        Ok((connection, tables, keys.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))))
+    })?;
+    let mut schema = match (tables, keys) {
+        (Ok((version, tables)), Ok((same, keys))) if version == same => finished(tables, keys),
+        // It changed meanwhile: once more, one after the other.
+        _ => read_from(&connection).map_err(failed)?,
+    };
+    view_reads(&mut connection, &mut schema).map_err(failed)?;
+    Ok(schema)
+}
+
+/// A number that moves with every change of the schema.
+fn version(connection: &Connection) -> rusqlite::Result<i64> {
+    connection.query_row("PRAGMA schema_version", [], |row| row.get(0))
+}
+
+/// Reads the schema over a connection prepared by [`open`] or [`prepare_connection`], in one read transaction.
+pub fn read_from(connection: &Connection) -> rusqlite::Result<Schema> {
+    let transaction = connection.unchecked_transaction()?;
+    let tables = Reader::of(&transaction).read()?;
+    let keys = Keys::read(&transaction)?;
+    transaction.finish()?;
+    Ok(finished(tables, keys))
+}
+
+fn finished(tables: BTreeMap<String, Table>, mut keys: Keys) -> Schema {
+    let mut tables: Vec<Table> = tables.into_values().collect();
+    tables.iter_mut().for_each(|table| keys.give(table));
+    Schema::new(Engine::Sqlite, tables)
 }
 
 /// The columns each view reads, as the database itself asks for leave to read them.
@@ -85,20 +129,6 @@ fn view_reads(connection: &mut Connection, schema: &mut Schema) -> rusqlite::Res
     connection.authorizer(None::<fn(AuthContext<'_>) -> Authorization>)
 }
 
-/// Reads the schema over a connection prepared by [`open`] or [`prepare_connection`], in one read transaction.
-pub fn read_from(connection: &Connection) -> rusqlite::Result<Schema> {
-    let transaction = connection.unchecked_transaction()?;
-    let mut reader = Reader { connection: &transaction, tables: BTreeMap::new(), sql: BTreeMap::new() };
-    reader.tables()?;
-    reader.columns()?;
-    reader.foreign_keys()?;
-    reader.indexes()?;
-    reader.triggers()?;
-    let tables = reader.tables.into_values().collect();
-    transaction.finish()?;
-    Ok(Schema::new(Engine::Sqlite, tables))
-}
-
 fn plain(error: &rusqlite::Error) -> String {
     match error {
         rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
@@ -112,201 +142,70 @@ struct Reader<'a> {
     sql: BTreeMap<String, String>,
 }
 
-const OWN_TABLES: &str = "SELECT l.name FROM pragma_table_list l WHERE l.schema = 'main' AND l.type IN ('table', 'virtual') AND l.name NOT LIKE 'sqlite\\_%' ESCAPE '\\'";
+impl<'a> Reader<'a> {
+    fn of(connection: &'a Connection) -> Reader<'a> {
+        Reader { connection, tables: BTreeMap::new(), sql: BTreeMap::new() }
+    }
 
-impl Reader<'_> {
+    /// Tables with their columns and triggers; keys and indexes come apart.
+    fn read(mut self) -> rusqlite::Result<BTreeMap<String, Table>> {
+        self.tables()?;
+        self.columns()?;
+        self.triggers()?;
+        Ok(self.tables)
+    }
+
     fn tables(&mut self) -> rusqlite::Result<()> {
         let mut statement = self.connection.prepare(
-            "SELECT l.name, l.type, l.wr, l.strict, s.sql FROM pragma_table_list l JOIN sqlite_schema s ON s.name = l.name AND s.type IN ('table', 'view')
-             WHERE l.schema = 'main' AND l.type IN ('table', 'virtual', 'view') AND l.name NOT LIKE 'sqlite\\_%' ESCAPE '\\'",
+            "SELECT name, type, sql FROM sqlite_schema WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\'",
         )?;
         let mut rows = statement.query([])?;
+        let mut has_virtual = false;
         while let Some(row) = rows.next()? {
             let (name, kind, sql): (String, String, String) =
-                (row.get(0)?, row.get(1)?, row.get::<_, Option<String>>(4)?.unwrap_or_default());
+                (row.get(0)?, row.get(1)?, row.get::<_, Option<String>>(2)?.unwrap_or_default());
             let view = kind == "view";
-            let mut table = Table {
+            has_virtual |= !view && ddl::is_virtual(&sql);
+            let (strict, without_rowid) = if view { (false, true) } else { ddl::ending(&sql) };
+            let table = Table {
                 name: name.clone(),
                 kind: if view { TableKind::View } else { TableKind::Table },
-                strict: row.get(3)?,
-                without_rowid: row.get(2)?,
+                strict,
+                without_rowid,
+                definition: view.then(|| ddl::view_select(&sql).to_owned()),
                 ..Table::default()
             };
-            if view {
-                table.definition = Some(ddl::view_select(&sql).to_owned());
-            } else {
-                table.checks = ddl::checks(&sql);
-                table.options = ddl::options(&sql);
-            }
             self.sql.insert(name.clone(), sql);
             self.tables.insert(name, table);
+        }
+        if has_virtual {
+            // Only the list knows which tables a virtual one keeps for itself.
+            let mut statement = self.connection.prepare("SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'shadow'")?;
+            for shadow in statement.query_map([], |row| row.get::<_, String>(0))? {
+                self.tables.remove(&shadow?);
+            }
         }
         Ok(())
     }
 
     fn columns(&mut self) -> rusqlite::Result<()> {
-        let tables = format!(
-            "SELECT t.name, x.name, x.type, x.\"notnull\", x.dflt_value, x.pk, x.hidden FROM ({OWN_TABLES}) t, pragma_table_xinfo(t.name) x ORDER BY t.name, x.cid"
-        );
-        self.read_columns(&tables, [])?;
+        let mut types = BTreeMap::new();
+        for (name, table) in self.tables.iter_mut().filter(|(_, t)| t.kind == TableKind::Table) {
+            let sql = self.sql.get(name).map_or("", String::as_str);
+            read_columns(self.connection, table, sql, &mut types)?;
+        }
         let views: Vec<String> = self.tables.values().filter(|t| t.kind == TableKind::View).map(|t| t.name.clone()).collect();
         for view in views {
             // A view over something gone can't even tell its columns; the others must not suffer for it.
-            let one = "SELECT ?1, x.name, x.type, x.\"notnull\", x.dflt_value, x.pk, x.hidden FROM pragma_table_xinfo(?1) x ORDER BY x.cid";
             let readable = self.connection.prepare(&format!("SELECT * FROM {}", name::quoted(&view))).map(|_| ());
-            let read = readable.and_then(|()| self.read_columns(one, [&view]));
-            if let (Err(error), Some(table)) = (read, self.tables.get_mut(&view)) {
+            let Some(table) = self.tables.get_mut(&view) else { continue };
+            let read = readable.and_then(|()| read_columns(self.connection, table, "", &mut types));
+            if let Err(error) = read {
                 table.broken = Some(plain(&error));
                 table.columns.clear();
             }
         }
         Ok(())
-    }
-
-    fn read_columns(&mut self, sql: &str, parameters: impl rusqlite::Params) -> rusqlite::Result<()> {
-        let mut statement = self.connection.prepare(sql)?;
-        let mut rows = statement.query(parameters)?;
-        let mut keys: BTreeMap<String, Vec<(i64, String)>> = BTreeMap::new();
-        while let Some(row) = rows.next()? {
-            let (table_name, column): (String, String) = (row.get(0)?, row.get(1)?);
-            let declared: String = row.get::<_, Option<String>>(2)?.unwrap_or_default();
-            let (key_place, hidden): (i64, i64) = (row.get(5)?, row.get(6)?);
-            if key_place > 0 {
-                keys.entry(table_name.clone()).or_default().push((key_place, column.clone()));
-            }
-            let Some(table) = self.tables.get_mut(&table_name) else { continue };
-            let declared = declared.strip_suffix(" GENERATED ALWAYS").unwrap_or(&declared).to_owned();
-            let sql = self.sql.get(&table_name).map_or("", String::as_str);
-            let generated = (hidden == 2 || hidden == 3)
-                .then(|| Generated { expression: ddl::generated_expression(sql, &column).unwrap_or_default(), stored: hidden == 3 });
-            if hidden == 1 {
-                continue;
-            }
-            table.columns.push(Column {
-                column_type: ColumnType::from_declaration(&declared, false),
-                nullable: !row.get::<_, bool>(3)?,
-                collation: ddl::collation(sql, &column),
-                default: row.get::<_, Option<String>>(4)?.filter(|_| generated.is_none()).filter(|d| !d.eq_ignore_ascii_case("null")),
-                generated,
-                name: column,
-                ..Column::default()
-            });
-        }
-        for (table_name, mut columns) in keys {
-            let Some(table) = self.tables.get_mut(&table_name) else { continue };
-            columns.sort();
-            table.primary_key = columns.into_iter().map(|(_, column)| column).collect();
-            let (strict, rowid) = (table.strict, !table.without_rowid);
-            if let [only] = table.primary_key.as_slice()
-                && let Some(column) = table.columns.iter_mut().find(|c| c.name == *only)
-            {
-                column.auto = rowid && column.column_type.original.eq_ignore_ascii_case("integer");
-                // The row number is never NULL, whatever was declared.
-                column.nullable &= !column.auto;
-            }
-            for column in table.columns.iter_mut().filter(|_| strict) {
-                column.column_type.enforced = true;
-            }
-        }
-        Ok(())
-    }
-
-    fn foreign_keys(&mut self) -> rusqlite::Result<()> {
-        let sql = format!(
-            "SELECT t.name, f.id, f.\"table\", f.\"from\", f.\"to\", f.on_delete, f.on_update FROM ({OWN_TABLES}) t, pragma_foreign_key_list(t.name) f ORDER BY t.name, f.id, f.seq"
-        );
-        let mut statement = self.connection.prepare(&sql)?;
-        let mut rows = statement.query([])?;
-        let mut keys: BTreeMap<String, BTreeMap<i64, ForeignKey>> = BTreeMap::new();
-        while let Some(row) = rows.next()? {
-            let action = |text: String| (text != "NO ACTION").then_some(text);
-            let key = keys.entry(row.get(0)?).or_default().entry(row.get(1)?).or_insert(ForeignKey {
-                columns: Vec::new(),
-                table: row.get(2)?,
-                to: Vec::new(),
-                on_delete: action(row.get(5)?),
-                on_update: action(row.get(6)?),
-                ..ForeignKey::default()
-            });
-            key.columns.push(row.get(3)?);
-            key.to.extend(row.get::<_, Option<String>>(4)?);
-        }
-        for (table_name, keys) in keys {
-            let deferred = ddl::deferred_references(self.sql.get(&table_name).map_or("", String::as_str));
-            let Some(table) = self.tables.get_mut(&table_name) else { continue };
-            // The pragma counts from the last key declared to the first.
-            let count = keys.len();
-            table.foreign_keys = keys
-                .into_iter()
-                .map(|(id, key)| {
-                    let place = usize::try_from(id).ok().and_then(|id| count.checked_sub(id + 1));
-                    let (deferrable, deferred) = place.and_then(|p| deferred.get(p)).copied().unwrap_or_default();
-                    ForeignKey { deferrable, deferred, ..key }
-                })
-                .collect();
-            table.foreign_keys.sort();
-        }
-        Ok(())
-    }
-
-    fn indexes(&mut self) -> rusqlite::Result<()> {
-        let sql = format!(
-            "SELECT t.name, i.name, i.\"unique\", i.origin, i.partial, c.name, c.\"desc\", c.coll
-             FROM ({OWN_TABLES}) t, pragma_index_list(t.name) i, pragma_index_xinfo(i.name) c
-             WHERE i.origin <> 'pk' AND c.key = 1 ORDER BY t.name, i.name, c.seqno"
-        );
-        let mut statement = self.connection.prepare(&sql)?;
-        let mut rows = statement.query([])?;
-        let mut found: BTreeMap<(String, String), (Index, bool)> = BTreeMap::new();
-        while let Some(row) = rows.next()? {
-            let (table, name): (String, String) = (row.get(0)?, row.get(1)?);
-            let (unique, partial): (bool, bool) = (row.get(2)?, row.get(4)?);
-            let (index, _) = found.entry((table.clone(), name.clone())).or_insert_with(|| {
-                (Index { name, unique, ..Index::default() }, row.get::<_, String>(3).is_ok_and(|o| o == "u") || !partial)
-            });
-            let column: Option<String> = row.get(5)?;
-            let collation: String = row.get::<_, Option<String>>(7)?.unwrap_or_default();
-            // A part sorts as its column does unless it says otherwise.
-            let usual =
-                self.tables.get(&table).and_then(|t| t.column(column.as_deref()?)?.collation.clone()).unwrap_or_else(|| "BINARY".into());
-            let mut order = Vec::new();
-            order.extend((!collation.eq_ignore_ascii_case(&usual)).then(|| format!("collate {collation}")));
-            order.extend(row.get::<_, bool>(6)?.then(|| "desc".to_owned()));
-            index.parts.push(IndexPart { column, expression: None, order: (!order.is_empty()).then(|| order.join(" ")) });
-        }
-        let texts = self.index_texts(&found)?;
-        for ((table, name), (mut index, whole)) in found {
-            let Some(table) = self.tables.get_mut(&table) else { continue };
-            let columns: Option<Vec<String>> = index.parts.iter().map(|p| p.column.clone()).collect();
-            match columns {
-                Some(columns) if index.unique && whole => table.uniques.push(Unique { columns, ..Unique::default() }),
-                _ => {
-                    if let Some(text) = texts.get(&name) {
-                        let (parts, condition) = ddl::index_parts(text);
-                        for (part, written) in index.parts.iter_mut().zip(parts) {
-                            part.expression = part.column.is_none().then_some(written);
-                        }
-                        index.condition = condition;
-                    }
-                    table.indexes.push(index);
-                }
-            }
-        }
-        for table in self.tables.values_mut() {
-            table.uniques.sort();
-            table.uniques.dedup();
-            table.indexes.sort();
-        }
-        Ok(())
-    }
-
-    /// The statements of indexes that pragmas don't tell in full: over expressions, or over some records.
-    fn index_texts(&self, found: &BTreeMap<(String, String), (Index, bool)>) -> rusqlite::Result<BTreeMap<String, String>> {
-        if found.values().all(|(index, whole)| *whole && index.parts.iter().all(|p| p.column.is_some())) {
-            return Ok(BTreeMap::new());
-        }
-        let mut statement = self.connection.prepare("SELECT name, sql FROM sqlite_schema WHERE type = 'index' AND sql IS NOT NULL")?;
-        statement.query_map([], |row| Ok((row.get(0)?, row.get(1)?)))?.collect()
     }
 
     fn triggers(&mut self) -> rusqlite::Result<()> {
@@ -333,6 +232,58 @@ impl Reader<'_> {
         }
         Ok(())
     }
+}
+
+/// Reads a table's columns and primary key. `types` are the declarations met before: most tables use the same few.
+fn read_columns(
+    connection: &Connection,
+    table: &mut Table,
+    sql: &str,
+    types: &mut BTreeMap<String, ColumnType>,
+) -> rusqlite::Result<()> {
+    let mut statement = connection.prepare(&format!("PRAGMA table_xinfo({})", name::quoted(&table.name)))?;
+    let mut rows = statement.query([])?;
+    let mut key: Vec<(i64, String)> = Vec::new();
+    // Most tables have no collation: looking for the word costs less than reading the statement.
+    let collated = ddl::contains_word(sql, "collate");
+    while let Some(row) = rows.next()? {
+        let column: String = row.get(1)?;
+        let declared = row.get_ref(2)?.as_str_or_null()?.unwrap_or_default();
+        let (key_place, hidden): (i64, i64) = (row.get(5)?, row.get(6)?);
+        if hidden == 1 {
+            continue;
+        }
+        if key_place > 0 {
+            key.push((key_place, column.clone()));
+        }
+        let declared = declared.strip_suffix(" GENERATED ALWAYS").unwrap_or(declared);
+        if !types.contains_key(declared) {
+            types.insert(declared.to_owned(), ColumnType::from_declaration(declared, false));
+        }
+        let mut column_type = types.get(declared).cloned().unwrap_or_default();
+        column_type.enforced = table.strict;
+        let generated = (hidden == 2 || hidden == 3)
+            .then(|| Generated { expression: ddl::generated_expression(sql, &column).unwrap_or_default(), stored: hidden == 3 });
+        table.columns.push(Column {
+            column_type,
+            nullable: !row.get::<_, bool>(3)?,
+            collation: if collated { ddl::collation(sql, &column) } else { None },
+            default: row.get::<_, Option<String>>(4)?.filter(|_| generated.is_none()).filter(|d| !d.eq_ignore_ascii_case("null")),
+            generated,
+            name: column,
+            ..Column::default()
+        });
+    }
+    key.sort();
+    table.primary_key = key.into_iter().map(|(_, column)| column).collect();
+    if let [only] = table.primary_key.as_slice()
+        && let Some(column) = table.columns.iter_mut().find(|c| c.name == *only)
+    {
+        column.auto = !table.without_rowid && column.column_type.original.eq_ignore_ascii_case("integer");
+        // The row number is never NULL, whatever was declared.
+        column.nullable &= !column.auto;
+    }
+    Ok(())
 }
 
 /// Prepares a write that fires the triggers, with foreign keys out of the way: whether the triggers compile is all that is asked.
