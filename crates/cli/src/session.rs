@@ -2,13 +2,20 @@
 
 use crate::error::CliError;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
-use ysomorph_sources::Source;
+use ysomorph_sources::{Source, measure};
 use ysomorph_workspace::{DatabaseConfig, Workspace};
+
+/// Names the database instead of the configuration.
+const URL_VARIABLE: &str = "YSOMORPH_URL";
+
+/// How long measuring data may take.
+const MEASURING: Duration = Duration::from_secs(30);
 
 /// Where a command runs.
 #[derive(Debug, Clone)]
@@ -39,13 +46,28 @@ impl Session {
         Ok(Source::parse(text, Path::new(""), |name| std::env::var(name).ok())?)
     }
 
+    /// Where the changed schema is: as the command line says, else the environment, else the configuration.
+    pub fn changed_source(&self, workspace: &Workspace) -> Result<Source, CliError> {
+        let environment = |name: &str| std::env::var(name).ok();
+        match self.changed.clone().or_else(|| environment(URL_VARIABLE).filter(|url| !url.is_empty())) {
+            Some(text) => Session::source(&text),
+            None => Ok(Source::parse(&workspace.config.database.url, &workspace.root, environment)?),
+        }
+    }
+
     /// The changed schema: tables that are excluded stay out.
     pub fn changed(&self, workspace: &Workspace) -> Result<Schema, CliError> {
-        let source = match &self.changed {
-            Some(text) => Session::source(text)?,
-            None => Source::parse(&workspace.config.database.url, &workspace.root, |name| std::env::var(name).ok())?,
-        };
-        Session::read(&source, &workspace.config.database)
+        Session::read(&self.changed_source(workspace)?, &workspace.config.database)
+    }
+
+    /// Adds what the data of a schema's columns looks like; says what the time limit left out.
+    pub fn measure(source: &Source, schema: &mut Schema, wanted: &dyn Fn(&str, &str) -> bool) -> Result<(), CliError> {
+        let (fingerprints, left) = measure(source, schema, wanted, MEASURING)?;
+        if left > 0 {
+            eprintln!("note: {left} columns of {source} weren't measured: the time of {} s was over", MEASURING.as_secs());
+        }
+        schema.fingerprints = fingerprints;
+        Ok(())
     }
 
     /// Reads a source as the workspace reads its database: the same schemas, without the tables it excludes.

@@ -130,7 +130,7 @@ impl Address {
         };
         if address.password.is_none() {
             let from_variable = first(if postgres { &["PGPASSWORD"] } else { &["MYSQL_PWD"] });
-            address.password = from_variable.or_else(|| address.from_file(environment)).map(Secret);
+            address.password = from_variable.or_else(|| address.in_password_file(environment)).map(Secret);
         }
         Ok(address)
     }
@@ -158,17 +158,17 @@ impl Address {
         self.host.starts_with('/') || matches!(self.host.as_str(), "localhost" | "127.0.0.1" | "::1" | "[::1]")
     }
 
-    fn from_file(&self, environment: &dyn Fn(&str) -> Option<String>) -> Option<String> {
+    fn in_password_file(&self, environment: &dyn Fn(&str) -> Option<String>) -> Option<String> {
         let home = environment("HOME").map(PathBuf::from);
         if self.engine == Engine::Postgresql {
             let file = environment("PGPASSFILE").map(PathBuf::from).or_else(|| Some(home?.join(".pgpass")))?;
-            return self.from_pgpass(&std::fs::read_to_string(file).ok()?);
+            return self.in_pgpass(&std::fs::read_to_string(file).ok()?);
         }
         from_my_cnf(&home?.join(".my.cnf"))
     }
 
     /// `host:port:database:user:password`, `*` for any, `\` before `:` and `\`.
-    fn from_pgpass(&self, text: &str) -> Option<String> {
+    fn in_pgpass(&self, text: &str) -> Option<String> {
         text.lines().filter(|line| !line.starts_with('#')).find_map(|line| {
             let mut parts = vec![String::new()];
             let mut characters = line.chars();

@@ -4,6 +4,7 @@
 
 mod address;
 mod mariadb;
+mod measure;
 mod postgres;
 mod script;
 mod server;
@@ -11,6 +12,7 @@ mod source;
 pub mod sqlite;
 
 pub use address::Address;
+pub use measure::measure;
 pub use postgres::trail::INSTALL as TRAIL_SQL;
 pub use script::{create_database, run_script};
 pub use server::{ServerError, Trouble};

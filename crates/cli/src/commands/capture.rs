@@ -20,6 +20,9 @@ pub struct Arguments {
     /// Schemas to read, home first
     #[arg(long, value_name = "NAME", num_args = 1..)]
     schemas: Vec<String>,
+    /// Keep what the data of each column looks like too: counts and hashes, no values
+    #[arg(long)]
+    data: bool,
     /// Print the SQL of a change log for PostgreSQL; nothing is installed
     #[arg(long, conflicts_with_all = ["source", "file"])]
     install_trail: bool,
@@ -35,10 +38,14 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if !arguments.schemas.is_empty() {
         config.schemas.clone_from(&arguments.schemas);
     }
-    let schema = match &arguments.source {
-        Some(text) => Session::read(&Session::source(text)?, &config)?,
-        None => session.changed(&session.open()?)?,
+    let source = match &arguments.source {
+        Some(text) => Session::source(text)?,
+        None => session.changed_source(&session.open()?)?,
     };
+    let mut schema = Session::read(&source, &config)?;
+    if arguments.data {
+        Session::measure(&source, &mut schema, &|_, _| true)?;
+    }
     let text = schema.to_snapshot();
     let Some(file) = &arguments.file else {
         output.push(&text);

@@ -1,5 +1,7 @@
 //! `ysomorph changes`
 
+#![allow(clippy::print_stderr, reason = "notes go to standard error")]
+
 use super::print;
 use crate::error::CliError;
 use crate::output::Output;
@@ -24,20 +26,32 @@ pub struct Arguments {
     /// Show who changed what, when and by which statement, where the database keeps a change log
     #[arg(long)]
     by: bool,
+    /// Look at the data too: columns with the same values are likely the same column
+    #[arg(long)]
+    data: bool,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let mut report = match (&arguments.old, &arguments.new) {
         (None, _) => {
             let workspace = session.open()?;
-            let changed = session.changed(&workspace)?;
+            let source = session.changed_source(&workspace)?;
+            let mut changed = Session::read(&source, &workspace.config.database)?;
+            if arguments.data {
+                let known = workspace.accepted();
+                if known.fingerprints.is_empty() {
+                    eprintln!("note: the accepted schema was kept without its data; start --data or merge --write --data keep it");
+                }
+                let new = |table: &str, column: &str| known.column(table, column).is_none();
+                Session::measure(&source, &mut changed, &new)?;
+            }
             let answers = workspace.answer_map();
             let outcome = merge(&workspace.merge_input(&changed, &answers));
             let mut report = report("changes", session, &workspace, &changed, &outcome);
             report.log = log(workspace.accepted(), &changed);
             report
         }
-        (Some(old), Some(new)) => two(session, old, new)?,
+        (Some(old), Some(new)) => two(session, old, new, arguments.data)?,
         (Some(old), None) => {
             let workspace = session.open()?;
             let changed = session.changed(&workspace)?;
@@ -50,14 +64,20 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 }
 
 /// Two sources. In a workspace its schemas and excluded tables hold.
-fn two(session: &Session, old: &str, new: &str) -> Result<Report, CliError> {
+fn two(session: &Session, old: &str, new: &str, data: bool) -> Result<Report, CliError> {
     let config = match session.folder.join("ysomorph.toml").is_file() {
         true => session.open().map(|workspace: Workspace| workspace.config.database)?,
         false => DatabaseConfig::default(),
     };
     let (old, new) = (Session::source(old)?, Session::source(new)?);
     let (before, after) = Source::read_two(&old, &new, &config.schemas)?;
-    Ok(between(session, &Session::narrowed(before, &config), &Session::narrowed(after, &config)))
+    let (mut before, mut after) = (Session::narrowed(before, &config), Session::narrowed(after, &config));
+    if data {
+        let other = before.clone();
+        Session::measure(&old, &mut before, &|table, column| after.column(table, column).is_none())?;
+        Session::measure(&new, &mut after, &|table, column| other.column(table, column).is_none())?;
+    }
+    Ok(between(session, &before, &after))
 }
 
 fn read(text: &str, config: &DatabaseConfig) -> Result<Schema, CliError> {

@@ -15,11 +15,14 @@ use ysomorph_workspace::{Begin, start};
 #[derive(Debug, Args)]
 pub struct Arguments {
     /// The database: sqlite:FILE, postgres://…, mysql://… or snapshot:FILE
-    #[arg(long, value_name = "SOURCE")]
+    #[arg(long, value_name = "SOURCE", env = "YSOMORPH_URL", hide_env_values = true)]
     from: String,
     /// Only these tables, by pattern
     #[arg(long, value_name = "GLOB", num_args = 1..)]
     tables: Vec<String>,
+    /// Keep what the data of each column looks like with the accepted schema: counts and hashes, no values
+    #[arg(long)]
+    data: bool,
     /// Schemas to read, home first, by name or pattern
     #[arg(long, value_name = "NAME", num_args = 1..)]
     schemas: Vec<String>,
@@ -40,7 +43,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let left_out = left_out(&all, &include);
     let exclude: Vec<String> = left_out.iter().filter(|l| l.why != EXCLUDED).map(|l| name::plain(&l.table)).collect();
-    let schema = all.restricted(&include, &exclude);
+    let mut schema = all.restricted(&include, &exclude);
+    if arguments.data {
+        Session::measure(&source, &mut schema, &|_, _| true)?;
+    }
     if schema.tables.is_empty() {
         return Err(CliError::new(format!("{source} has no tables to draft from")).hint("check the database, --schemas or --tables"));
     }

@@ -90,6 +90,35 @@ fn each_single_change_is_told_as_exactly_that() {
     }
 }
 
+/// Without a catalogue's numbers only the types tell that two columns changed places, or that one took another's name:
+/// it is asked, never presumed.
+#[test]
+fn swaps_chains_splits_and_joins_are_recognised_and_asked() {
+    let table = |columns: &str| schema(&format!("CREATE TABLE t (id INTEGER PRIMARY KEY, {columns}, last BLOB)"));
+    /// Columns before and after, what is offered for each lost one, and a reason given.
+    type Case = (&'static str, &'static str, &'static [(&'static str, &'static str)], &'static str);
+    let cases: &[Case] = &[
+        ("a TEXT, b DATE", "b TEXT, a DATE", &[("a", "b"), ("b", "a")], "changed places"),
+        ("a TEXT, b DATE", "b TEXT, c DATE", &[("a", "b"), ("b", "c")], ""),
+        ("name TEXT, x INT", "first_name TEXT, last_name TEXT, x INT", &[("name", "first_name"), ("name", "last_name")], "split"),
+        ("first_name TEXT, last_name TEXT, x INT", "name TEXT, x INT", &[("first_name", "name"), ("last_name", "name")], "joined"),
+    ];
+    for (before, after, offered, reason) in cases {
+        let comparison = compare(&table(before), &table(after), &Known::default());
+        for (lost, new) in *offered {
+            let rename = comparison.renames.iter().find(|r| r.column.as_deref() == Some(lost));
+            let rename = rename.unwrap_or_else(|| panic!("{before} to {after}: nothing is asked of {lost}: {:?}", comparison.renames));
+            assert!(rename.candidates.iter().any(|c| c == new), "{before} to {after}: {rename:?}");
+            assert!(!rename.taken, "{rename:?}");
+        }
+        let told = comparison.renames.iter().any(|r| r.evidence.reasons().iter().any(|why| why.contains(reason)));
+        assert!(told, "{before} to {after}: {:?}", comparison.renames);
+    }
+    // A type that changed, and nothing that would explain it as a swap.
+    let comparison = compare(&table("a TEXT, b DATE"), &table("a INT, b DATE"), &Known::default());
+    assert!(comparison.renames.is_empty() && comparison.changes.len() == 1, "{:?}", comparison.renames);
+}
+
 /// Lost column, new columns, what is presumed: a name, or nothing where two are too close or none is alike.
 #[test]
 fn renames_are_presumed_only_without_a_close_rival_and_never_certain_by_likeness() {

@@ -148,7 +148,11 @@ const HISTORIES: &[History] = &[
         "job(id int primary key, timeout_ms int, price_cents int)",
         "job.timeout_s > timeout_ms, job.price_eur > price_cents",
     ),
-    ("reading(id int primary key, temp_f real, taken date)", "reading(id int primary key, temp_c real, taken date)", "reading.temp_f > temp_c"),
+    (
+        "reading(id int primary key, temp_f real, taken date)",
+        "reading(id int primary key, temp_c real, taken date)",
+        "reading.temp_f > temp_c",
+    ),
     // Table and column together.
     (
         "remedy(id int primary key, remedy_name varchar(60), withdrawal_days int)",
@@ -230,7 +234,11 @@ const HISTORIES: &[History] = &[
         "keeper(id int primary key, name text, api_token varchar(64) unique)",
         "",
     ),
-    ("harvest(id int primary key, jar_label varchar(60), kg real)", "harvest(id int primary key, kg real, batch_no int not null unique)", ""),
+    (
+        "harvest(id int primary key, jar_label varchar(60), kg real)",
+        "harvest(id int primary key, kg real, batch_no int not null unique)",
+        "",
+    ),
     ("old_log(line text, at date, level int)", "swarm(id int primary key, place varchar(60) not null, keeper_id int)", ""),
     (
         "apiary(id int primary key, region_id int references region(id), name text); region(id int primary key)",

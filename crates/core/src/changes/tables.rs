@@ -104,7 +104,11 @@ impl Tables<'_> {
         let table = &self.before.name;
         let same_check = |a: &Check, b: &Check| a.not_valid == b.not_valid && !self.says_other(Some(&a.expression), Some(&b.expression));
         difference(&carried.checks, &self.after.checks, same_check, |check, gone| {
-            let text = format!("{}{}", check.expression, if check.not_valid { " (not for records that were there before)" } else { "" });
+            let text = format!(
+                "{}{}",
+                sql::readable(&check.expression, self.after.engine),
+                if check.not_valid { " (not for records that were there before)" } else { "" }
+            );
             self.report((ChangeKind::CheckAdded, ChangeKind::CheckDropped), gone, text, out);
         });
         let same_exclusion = |a: &String, b: &String| !self.says_other(Some(a), Some(b));
@@ -149,7 +153,7 @@ impl Tables<'_> {
                 Met::Gone(t) => Change::of_object(ChangeKind::TriggerDropped, table, &t.name).from_to(Some(t.name.clone()), None),
                 Met::New(t) => Change::of_object(ChangeKind::TriggerAdded, table, &t.name).from_to(None, Some(t.name.clone())),
                 Met::Both(a, b) => Change::of_object(ChangeKind::TriggerChanged, table, &b.name).from_to(Some(state(a)), Some(state(b))),
-            })
+            });
         });
         let partition = |t: &str, kind| Change::of_object(kind, table, t);
         difference(
@@ -171,12 +175,13 @@ impl Tables<'_> {
                 && !self.says_other(a.writes.as_ref(), b.writes.as_ref())
         };
         let by_name: &dyn Fn(&Policy) -> String = &|p| p.name.clone();
+        let shown = |p: &Policy| Some(p.shown(&|text| sql::readable(text, self.after.engine)));
         paired(&carried.policies, &self.after.policies, &[by_name], same_policy, |met| {
             out.push(match met {
-                Met::Gone(p) => Change::of_object(ChangeKind::PolicyDropped, table, &p.name).from_to(Some(p.shown()), None),
-                Met::New(p) => Change::of_object(ChangeKind::PolicyAdded, table, &p.name).from_to(None, Some(p.shown())),
-                Met::Both(a, b) => Change::of_object(ChangeKind::PolicyChanged, table, &b.name).from_to(Some(a.shown()), Some(b.shown())),
-            })
+                Met::Gone(p) => Change::of_object(ChangeKind::PolicyDropped, table, &p.name).from_to(shown(p), None),
+                Met::New(p) => Change::of_object(ChangeKind::PolicyAdded, table, &p.name).from_to(None, shown(p)),
+                Met::Both(a, b) => Change::of_object(ChangeKind::PolicyChanged, table, &b.name).from_to(shown(a), shown(b)),
+            });
         });
         if self.before.row_security != self.after.row_security {
             let word = |t: &Table| Some(t.row_security.word().to_owned());
@@ -249,6 +254,6 @@ pub(super) fn grants(object: &str, before: &[Grant], after: &[Grant], out: &mut 
             Met::Gone(g) => Change::of_object(ChangeKind::GrantDropped, object, &g.to).from_to(Some(g.shown()), None),
             Met::New(g) => Change::of_object(ChangeKind::GrantAdded, object, &g.to).from_to(None, Some(g.shown())),
             Met::Both(a, b) => Change::of_object(ChangeKind::GrantChanged, object, &b.to).from_to(Some(a.shown()), Some(b.shown())),
-        })
+        });
     });
 }

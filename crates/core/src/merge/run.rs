@@ -235,6 +235,8 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     new_accepted.outside.sort();
     new_accepted.outside.dedup();
 
+    keep_what_was_known(input, &taken, &comparison, &mut new_accepted);
+
     let mut questions = rename_questions(input, &comparison);
     questions.append(&mut tables.questions);
     questions.extend(placement.questions);
@@ -260,6 +262,26 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         doubtful,
         exclude: tables.exclude,
         unasked,
+    }
+}
+
+/// What was measured of the data stays known until it is measured anew; and where nothing changed, the catalogue's
+/// numbers alone, which move when a database is restored, are no reason to write.
+fn keep_what_was_known(input: &Input<'_>, taken: &RenameMap, comparison: &Comparison, accepted: &mut Schema) {
+    if accepted.fingerprints.is_empty() {
+        let known = input.accepted.fingerprints.iter().map(|f| {
+            let (table, column) = (taken.table(&f.table).to_owned(), taken.column(&f.table, &f.column).to_owned());
+            crate::schema::Fingerprint { table, column, ..f.clone() }
+        });
+        accepted.fingerprints = known.filter(|f| accepted.column(&f.table, &f.column).is_some()).collect();
+        accepted.fingerprints.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
+    }
+    let same = comparison.changes.is_empty()
+        && accepted.tables == input.accepted.tables
+        && accepted.objects == input.accepted.objects
+        && accepted.outside == input.accepted.outside;
+    if same {
+        accepted.catalogue.clone_from(&input.accepted.catalogue);
     }
 }
 

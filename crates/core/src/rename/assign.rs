@@ -6,10 +6,10 @@
 use super::evidence::{CertainRename, Evidence, Known, RenamePolicy, question};
 use super::map::RenameMap;
 use super::numbers::Numbers;
-use super::score::{self, CLOSE, CONTRADICTED, Scored, WORTH_ASKING};
+use super::score::{self, CLOSE, CONTRADICTED, SAME_NAME, Scored, WORTH_ASKING};
 use super::trail;
 use crate::name;
-use crate::schema::{Column, Schema, Table, TypeRelation};
+use crate::schema::{Column, Schema, Table};
 use pathfinding::kuhn_munkres::kuhn_munkres;
 use pathfinding::matrix::Matrix;
 use std::collections::{BTreeMap, BTreeSet};
@@ -81,7 +81,8 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         }
         // References must compare by their present names, or every column that points at a renamed table looks different.
         let carried = map.applied_to_table(before);
-        renames.extend(column_renames(&before.name, &carried, after, known, &facts));
+        let likeness = |lost: &str, new: &str| accepted.fingerprint(&before.name, lost)?.likeness(changed.fingerprint(&after.name, new)?);
+        renames.extend(column_renames(&before.name, &carried, after, known, &facts, &likeness));
     }
     renames
 }
@@ -121,7 +122,14 @@ fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Fac
     )
 }
 
-fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known, facts: &Facts) -> Vec<Rename> {
+fn column_renames(
+    old_table: &str,
+    before: &Table,
+    after: &Table,
+    known: &Known,
+    facts: &Facts,
+    likeness: &dyn Fn(&str, &str) -> Option<f64>,
+) -> Vec<Rename> {
     let certain: Vec<&CertainRename> = facts.of_columns(old_table).collect();
     let is_source = |c: &str| certain.iter().any(|known| known.column.as_deref().is_some_and(|known| name::same(known, c)));
     let is_target = |c: &str| certain.iter().any(|known| name::same(&known.to, c));
@@ -134,7 +142,7 @@ fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known,
     }
     let new: Vec<&Column> =
         after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_target(&c.name) || odd(&c.name)).collect();
-    let scored = |a: &Column, b: &Column| score::columns(before, a, after, b);
+    let scored = |a: &Column, b: &Column| score::with_data(score::columns(before, a, after, b), likeness(&a.name, &b.name));
     let returns = |b: &Column| known.column_returns(&before.name, &b.name);
     let contradicted = |_: &Column| facts.numbers.contradict(old_table);
     let stays = |c: &Column| after.column(&c.name).is_some();
@@ -158,9 +166,7 @@ fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known,
 /// took (a chain): each has a type now that it hadn't, and that another lost or changed column had.
 fn exchanged(before: &Table, after: &Table) -> Vec<String> {
     let pairs: Vec<(&Column, Option<&Column>)> = before.columns.iter().map(|c| (c, after.column(&c.name))).collect();
-    let turned = |old: &Column, new: &Column| {
-        old.column_type.kind != new.column_type.kind && old.column_type.relation(&new.column_type) != TypeRelation::Widened
-    };
+    let turned = |old: &Column, new: &Column| old.column_type.kind != new.column_type.kind;
     let had = |new: &Column, own: &Column| {
         pairs.iter().any(|(old, now)| old.name != own.name && old.column_type == new.column_type && now.is_none_or(|now| turned(old, now)))
     };
@@ -215,7 +221,11 @@ impl<T> Subject<'_, T> {
 
     /// A score, held down where the catalogue says otherwise.
     fn score(&self, lost: &T, new: &T) -> Scored {
-        let (score, mut reasons) = (self.scored)(lost, new);
+        let (mut score, mut reasons) = (self.scored)(lost, new);
+        if (self.name)(lost) == (self.name)(new) {
+            // What seems to have changed places is there under its own name too: that alone says little.
+            score = (score - SAME_NAME).max(0.0);
+        }
         if !(self.contradicted)(lost) {
             return (score, reasons);
         }

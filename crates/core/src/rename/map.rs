@@ -105,6 +105,7 @@ impl RenameMap {
         renamed.outside.clone_from(&schema.outside);
         renamed.objects.clone_from(&schema.objects);
         renamed.catalogue.clone_from(&schema.catalogue);
+        renamed.fingerprints.clone_from(&schema.fingerprints);
         renamed
     }
 

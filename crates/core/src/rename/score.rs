@@ -15,6 +15,9 @@ pub const CLOSE: f64 = 0.13;
 /// The most that a pair can score which the catalogue's numbers speak against.
 pub const CONTRADICTED: f64 = 0.6;
 
+/// What a kept name is worth less where a column seems to have changed places with another.
+pub const SAME_NAME: f64 = 0.3;
+
 /// A score and what speaks for it.
 pub type Scored = (f64, Vec<String>);
 
@@ -50,6 +53,22 @@ pub fn columns(before: &Table, lost: &Column, after: &Table, new: &Column) -> Sc
         }
     }
     (score.min(1.0), reasons)
+}
+
+/// A score with what the data says, where it was measured: the same values speak for a pair more than any name,
+/// and other values against it.
+pub fn with_data((score, mut reasons): Scored, likeness: Option<f64>) -> Scored {
+    let Some(likeness) = likeness else { return (score, reasons) };
+    let percent = (likeness * 100.0).round();
+    if likeness >= 0.7 {
+        reasons.push(format!("the same data ({percent} % of a sample)"));
+        return ((score + 0.35).min(1.0), reasons);
+    }
+    if likeness <= 0.1 {
+        reasons.push("other data".to_owned());
+        return ((score - 0.25).max(0.0), reasons);
+    }
+    (score, reasons)
 }
 
 /// Compares a lost table with a new one, by name, columns and what they refer to.

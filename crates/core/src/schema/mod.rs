@@ -5,6 +5,7 @@
 
 mod catalogue;
 mod column;
+mod fingerprint;
 mod key;
 mod lines;
 mod object;
@@ -16,6 +17,7 @@ mod type_name;
 
 pub use catalogue::{Catalogue, TableNumbers, TrailEntry};
 pub use column::{Column, Generated};
+pub use fingerprint::{Fingerprint, SAMPLE};
 pub use key::{Check, ForeignKey, Index, IndexPart, Unique};
 pub use object::{CompositeType, Domain, EnumType, Event, RangeType, Routine, Sequence};
 pub use order::in_accepted_order;
@@ -78,6 +80,8 @@ pub struct Schema {
     pub objects: Objects,
     /// The catalogue's own numbers.
     pub catalogue: Option<Catalogue>,
+    /// What the data of measured columns looks like, sorted by table and column.
+    pub fingerprints: Vec<Fingerprint>,
     /// The home schema's name in the database it was just read from; no snapshot keeps it.
     pub home: Option<String>,
     /// The newest entries of the database's change log; no snapshot keeps them.
@@ -138,6 +142,13 @@ impl Schema {
     /// The column of this table, where both exist.
     pub fn column(&self, table: &str, column: &str) -> Option<&Column> {
         self.table(table)?.column(column)
+    }
+
+    /// What a column's data looks like, where it was measured.
+    pub fn fingerprint(&self, table: &str, column: &str) -> Option<&Fingerprint> {
+        let key = |f: &Fingerprint| (f.table.clone(), f.column.clone());
+        let at = self.fingerprints.binary_search_by_key(&(table.to_owned(), column.to_owned()), key).ok()?;
+        self.fingerprints.get(at)
     }
 
     /// Adds or replaces a table, keeping the order.

@@ -56,10 +56,10 @@ pub struct Policy {
 }
 
 impl Policy {
-    /// A short text for people.
-    pub fn shown(&self) -> String {
+    /// A short text for people; `readable` makes one of SQL.
+    pub fn shown(&self, readable: &dyn Fn(&str) -> String) -> String {
         let roles = if self.roles.is_empty() { "everybody".to_owned() } else { self.roles.join(", ") };
-        let part = |word: &str, text: &Option<String>| text.as_ref().map_or(String::new(), |t| format!(", {word} {t}"));
+        let part = |word: &str, text: &Option<String>| text.as_ref().map_or(String::new(), |t| format!(", {word} {}", readable(t)));
         format!(
             "{}{} for {roles}{}{}",
             if self.restrictive { "restrictive, " } else { "" },

@@ -1,7 +1,8 @@
 //! A schema as a file: JSON with one line a column, so that version control can merge and show it.
 
 use super::{
-    Catalogue, CompositeType, DefaultGrant, Domain, Engine, EnumType, Event, Objects, RangeType, Routine, Schema, Sequence, Table, lines,
+    Catalogue, CompositeType, DefaultGrant, Domain, Engine, EnumType, Event, Fingerprint, Objects, RangeType, Routine, Schema, Sequence,
+    Table, lines,
 };
 use crate::name;
 use schemars::JsonSchema;
@@ -43,6 +44,9 @@ pub struct File<T> {
     events: Vec<Event>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     default_grants: Vec<DefaultGrant>,
+    /// What the data of measured columns looks like.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub fingerprints: Vec<Fingerprint>,
     /// The catalogue's own numbers, apart from the tables so that these stay comparable between databases.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub catalogue: Option<Catalogue>,
@@ -86,7 +90,9 @@ impl File<Table> {
             default_grants: self.default_grants,
         };
         let outside = self.outside.iter().map(|t| name::read_table(t)).collect();
-        Ok(Schema { outside, objects, catalogue: self.catalogue, ..Schema::new(self.engine, self.tables) })
+        let mut fingerprints = self.fingerprints;
+        fingerprints.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
+        Ok(Schema { outside, objects, fingerprints, catalogue: self.catalogue, ..Schema::new(self.engine, self.tables) })
     }
 }
 
@@ -106,6 +112,7 @@ impl<T> File<T> {
             routines: self.routines,
             events: self.events,
             default_grants: self.default_grants,
+            fingerprints: self.fingerprints,
             catalogue: self.catalogue,
         }
     }
@@ -140,8 +147,13 @@ impl<'a> Outline<'a> {
         let known_after: HashSet<&str> = after.0.tables.iter().map(|t| t.get()).collect();
         let (mut before, same) = split(before.0, &known_after)?;
         let (mut after, _) = split(after.0, &known)?;
-        let wanted: HashSet<String> =
-            before.tables.iter().chain(&after.tables).flat_map(|t| &t.foreign_keys).map(|k| name::split_qualified(&k.table).1.to_owned()).collect();
+        let wanted: HashSet<String> = before
+            .tables
+            .iter()
+            .chain(&after.tables)
+            .flat_map(|t| &t.foreign_keys)
+            .map(|k| name::split_qualified(&k.table).1.to_owned())
+            .collect();
         for text in same.into_iter().filter(|_| !wanted.is_empty()) {
             if own_name(text).is_some_and(|own| wanted.contains(&own)) {
                 let table: Table = serde_json::from_str(text)?;
@@ -175,9 +187,7 @@ impl Schema {
     pub fn to_snapshot(&self) -> String {
         let objects = self.objects.clone();
         let tables = self.tables.iter().map(|table| match name::split_qualified(&table.name) {
-            (Some(schema), own) => {
-                Cow::Owned(Table { schema: Some(schema.to_owned()), name: own.to_owned(), ..table.clone() })
-            }
+            (Some(schema), own) => Cow::Owned(Table { schema: Some(schema.to_owned()), name: own.to_owned(), ..table.clone() }),
             _ => Cow::Borrowed(table),
         });
         lines::to_string(&File {
@@ -193,6 +203,7 @@ impl Schema {
             routines: objects.routines,
             events: objects.events,
             default_grants: objects.default_grants,
+            fingerprints: self.fingerprints.clone(),
             catalogue: self.catalogue.clone(),
         })
     }

@@ -58,6 +58,33 @@ fn canonical(text: &str, engine: Engine) -> Option<Vec<Token>> {
     Some(without_idle_parentheses(tokens))
 }
 
+/// A text as people like to read it: without casts, idle parentheses and line breaks. Only for showing.
+pub fn readable(text: &str, engine: Engine) -> String {
+    let plain = || text.split_whitespace().collect::<Vec<_>>().join(" ");
+    if engine != Engine::Postgresql {
+        return plain();
+    }
+    let Some(tokens) = canonical(text, engine) else { return plain() };
+    let mut out = String::new();
+    let mut before: Option<&Token> = None;
+    for token in &tokens {
+        let glued = match (before, token) {
+            (None, _) | (_, Token::Comma | Token::RParen | Token::RBracket | Token::Period | Token::LBracket) => true,
+            (Some(Token::LParen | Token::LBracket | Token::Period), _) => true,
+            (Some(Token::Word(w)), Token::LParen) => {
+                !is_operator(&w.value) && !["in", "any", "all", "as", "from"].iter().any(|k| w.value.eq_ignore_ascii_case(k))
+            }
+            _ => false,
+        };
+        if !glued {
+            out.push(' ');
+        }
+        out.push_str(&token.to_string());
+        before = Some(token);
+    }
+    out
+}
+
 /// Leaves out `::type`, with its size, array brackets and words of several (`timestamp without time zone`).
 fn without_casts(tokens: Vec<Token>) -> Vec<Token> {
     let mut out = Vec::with_capacity(tokens.len());
@@ -133,6 +160,22 @@ fn is_operator(word: &str) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_shown_reads_like_what_was_written() {
+        for (text, shown) in [
+            (
+                "((hive_type)::text = ANY ((ARRAY['log'::character varying, 'skep'::character varying])::text[]))",
+                "hive_type = ANY (ARRAY['log', 'skep'])",
+            ),
+            ("((fee >= (0)::numeric) AND (fee < (1000)::numeric))", "(fee >= 0) AND (fee < 1000)"),
+            ("lower((name)::text)", "lower(name)"),
+            ("'a::text'::text", "'a::text'"),
+            ("( SELECT k.id\n   FROM keeper k)", "SELECT k.id FROM keeper k"),
+        ] {
+            assert_eq!(readable(text, Engine::Postgresql), shown);
+        }
+    }
 
     #[test]
     fn one_thing_in_several_spellings_says_the_same() {

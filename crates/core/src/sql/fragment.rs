@@ -302,7 +302,7 @@ impl Resolver<'_> {
         let Some(table) = source.table else {
             match source.columns {
                 Some(columns) if !name::contains(&columns, &column_name) => {
-                    self.push(ident, Target::Missing { table: None, name: column_name.clone(), is_table: false });
+                    self.push(ident, Target::Missing { table: None, name: column_name, is_table: false });
                 }
                 Some(_) => {}
                 None => self.certain = false,
@@ -318,7 +318,7 @@ impl Resolver<'_> {
         if reads {
             self.push(ident, Target::Column { table: known_name, column: column.unwrap_or_else(|| column_name.clone()) });
         } else {
-            self.push(ident, Target::Missing { table: Some(known_name), name: column_name.clone(), is_table: false });
+            self.push(ident, Target::Missing { table: Some(known_name), name: column_name, is_table: false });
         }
     }
 }

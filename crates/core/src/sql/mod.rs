@@ -9,7 +9,7 @@ mod fragment;
 mod template;
 mod text;
 
-pub use canonical::says_same;
+pub use canonical::{readable, says_same};
 pub(crate) use dialect::identifier;
 pub use fragment::{Analysis, Named, Target, analyse, rename_in};
 pub use template::{Part, Template, parse as parse_template};

@@ -145,7 +145,7 @@ fn of_object(change: &Change, before: &str, after: &str) -> (char, String) {
     };
     let name = shown(change.object.as_deref().unwrap_or_default());
     // A grant's text names its role, a partition's is its name.
-    let named = if matches!(noun.as_str(), "grant") || change.table.is_empty() { noun.clone() } else { format!("{noun} {name}") };
+    let named = if matches!(noun.as_str(), "grant") || change.table.is_empty() { noun } else { format!("{noun} {name}") };
     match what {
         "added" if after == "none" || after == name => ('+', format!("new {named}")),
         "added" => ('+', format!("new {named}: {after}")),

@@ -28,16 +28,23 @@ pub(super) fn at(row: &Row, place: usize) -> &str {
 
 impl Builder {
     pub fn new(engine: Engine, home: &str) -> Builder {
-        Builder { engine, home: home.to_owned(), tables: BTreeMap::new(), outside: BTreeSet::new(), objects: Objects::default(), unseen: Vec::new() }
+        Builder {
+            engine,
+            home: home.to_owned(),
+            tables: BTreeMap::new(),
+            outside: BTreeSet::new(),
+            objects: Objects::default(),
+            unseen: Vec::new(),
+        }
     }
 
     /// Adds one database. What the user may not see in full is an error that says so.
-    pub fn add(&mut self, schema: &str, lists: Lists) -> Result<(), String> {
+    pub fn add(&mut self, schema: &str, lists: &Lists) -> Result<(), String> {
         let hidden = |what: &str, name: &str, right: &str| {
             format!("the {what} `{name}` can be seen, but not what it says: the user needs the right to it ({right})")
         };
         let json: BTreeSet<(String, String)> = lists.checks.iter().filter_map(json_check).collect();
-        self.tables(schema, &lists)?;
+        self.tables(schema, lists)?;
         for row in &lists.views {
             if at(row, 1).is_empty() {
                 return Err(hidden("view", at(row, 0), "GRANT SHOW VIEW"));
@@ -62,7 +69,7 @@ impl Builder {
         }
         self.columns(schema, &lists.columns, &json);
         self.indexes(schema, &lists.statistics);
-        self.foreign_keys(schema, &lists);
+        self.foreign_keys(schema, lists);
         for row in lists.checks.iter().filter(|row| json_check(row).is_none()) {
             let expression = self.without_database(schema, at(row, 2));
             if let Some(table) = self.table(schema, at(row, 0)) {
@@ -88,16 +95,19 @@ impl Builder {
                 });
             }
         }
-        self.grants(schema, &lists);
+        self.grants(schema, lists);
         for row in &lists.partitions {
             if let Some(table) = self.table(schema, at(row, 0)) {
                 table.partitioned_by = Some(format!("{} ({})", at(row, 1).to_lowercase(), at(row, 2)));
                 table.partitions.push(format!("{} {}", at(row, 3), at(row, 4)).trim_end().to_owned());
             }
         }
-        let bodies = objects::add(&mut self.objects, &self.home, schema, &lists);
+        let bodies = objects::add(&mut self.objects, &self.home, schema, lists);
         if !bodies.is_empty() {
-            self.unseen.push(format!("what the routines {} do can't be seen: only their definer and who may read mysql.proc see it", bodies.join(", ")));
+            self.unseen.push(format!(
+                "what the routines {} do can't be seen: only their definer and who may read mysql.proc see it",
+                bodies.join(", ")
+            ));
         }
         Ok(())
     }

@@ -82,7 +82,7 @@ fn read_from(connection: &mut Conn, address: &Address, schemas: &[String]) -> Re
             return Err(ServerError::new(address, Trouble::NoSchema(there), &message));
         }
         let lists = Lists::read(&mut ask, engine, schema)?;
-        builder.add(schema, lists).map_err(|hidden| ServerError::new(address, Trouble::Denied, &hidden))?;
+        builder.add(schema, &lists).map_err(|hidden| ServerError::new(address, Trouble::Denied, &hidden))?;
     }
     for (schema, view) in builder.views() {
         // A view over something gone stays, and can't be read; only preparing it tells.

@@ -139,7 +139,7 @@ pub fn is_virtual(sql: &str) -> bool {
 
 /// What stands after the columns: whether the table is STRICT, and WITHOUT ROWID.
 pub fn ending(sql: &str) -> (bool, bool) {
-    if sql.trim_end().ends_with(')') {
+    if sql.trim_end().ends_with(')') && !sql.contains("--") {
         return (false, false);
     }
     let tokens = tokens(sql);

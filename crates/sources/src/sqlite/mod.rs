@@ -7,6 +7,7 @@ mod ddl;
 mod keys;
 
 use crate::SourceError;
+use keys::Keys;
 use rusqlite::config::DbConfig;
 use rusqlite::hooks::{AuthAction, AuthContext, Authorization};
 use rusqlite::{Connection, OpenFlags};
@@ -15,7 +16,6 @@ use std::path::Path;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use ysomorph_core::name;
-use keys::Keys;
 use ysomorph_core::schema::{Column, ColumnType, Engine, Generated, Operation, Schema, Table, TableKind, Trigger};
 
 /// Opens a database for looking only. Statements can be prepared, also ones that would write; none could run.
@@ -235,12 +235,7 @@ impl<'a> Reader<'a> {
 }
 
 /// Reads a table's columns and primary key. `types` are the declarations met before: most tables use the same few.
-fn read_columns(
-    connection: &Connection,
-    table: &mut Table,
-    sql: &str,
-    types: &mut BTreeMap<String, ColumnType>,
-) -> rusqlite::Result<()> {
+fn read_columns(connection: &Connection, table: &mut Table, sql: &str, types: &mut BTreeMap<String, ColumnType>) -> rusqlite::Result<()> {
     let mut statement = connection.prepare(&format!("PRAGMA table_xinfo({})", name::quoted(&table.name)))?;
     let mut rows = statement.query([])?;
     let mut key: Vec<(i64, String)> = Vec::new();

@@ -68,7 +68,10 @@ fn what_changed_places_is_asked_though_the_catalogue_knows_it() {
     // One half confirmed takes the other with it.
     project.merge(&[("rename/hive.tag", "colour")]);
     let text = project.read("app/hive.toml");
-    assert!(text.contains("[field.tag]\nlabel = \"Plate\"\ncolumn = \"colour\"") && text.contains("[field.colour]\ncolumn = \"tag\""), "{text}");
+    assert!(
+        text.contains("[field.tag]\nlabel = \"Plate\"\ncolumn = \"colour\"") && text.contains("[field.colour]\ncolumn = \"tag\""),
+        "{text}"
+    );
     place.sql(swap);
     project.merge(&[("rename/hive.colour", "tag")]);
     project.same_definition(&before);
@@ -100,6 +103,40 @@ fn the_change_log_tells_who_and_makes_renames_certain() {
     maria.sql("ALTER TABLE hive ADD COLUMN tag int");
     assert!(other.expect(1, &["changes", "--by"]).contains("keeps no change log"));
     assert!(host(Server::Mariadb).starts_with("mysql"));
+}
+
+/// Two lost and two new columns of one kind, crosswise: only the data tells which is which, on every engine.
+#[test]
+fn the_data_tells_what_names_do_not() {
+    let before = "CREATE TABLE hive (id integer PRIMARY KEY, p varchar(40), q varchar(40))";
+    let after = "CREATE TABLE hive (id integer PRIMARY KEY, r varchar(40), s varchar(40))";
+    let rows = |columns: &str| {
+        let row = |n: u32| format!("({n}, 'place {n}', 'colour {}')", n * 7);
+        format!("INSERT INTO hive (id, {columns}) VALUES {}", (1..40).map(row).collect::<Vec<_>>().join(", "))
+    };
+    let (old, new) = (format!("{before}; {}", rows("p, q")), format!("{after}; {}", rows("s, r")));
+    let project = Project::empty(&old);
+    let other = Project::empty(&new);
+    let sqlite = |p: &Project| format!("sqlite:{}", p.path("my.db").display());
+    let mut pairs = vec![(sqlite(&project), sqlite(&other))];
+    let places: Vec<(Place, Place)> = BOTH.into_iter().filter_map(|s| Some((Place::with(s, &old)?, Place::with(s, &new)?))).collect();
+    pairs.extend(places.iter().map(|(a, b)| (a.url(), b.url())));
+    for (a, b) in &pairs {
+        let file = project.path("data.json").display().to_string();
+        project.expect(0, &["capture", a, "--data", "-o", &file]);
+        assert!(!std::fs::read_to_string(&file).unwrap().contains("colour 7"), "no value is kept");
+        for from in [a.clone(), format!("snapshot:{file}")] {
+            let printed = project.expect(1, &["changes", &from, b, "--data"]);
+            assert!(printed.contains("p → s") && printed.contains("q → r") && printed.contains("the same data"), "{from}:\n{printed}");
+        }
+        assert!(!project.expect(1, &["changes", a, b]).contains("p → s"));
+    }
+    // Kept with the accepted schema, and through merges.
+    let workspace = Project::empty(&old);
+    workspace.expect(0, &["start", "--from", &sqlite(&workspace), "--data"]);
+    workspace.merge(&[]);
+    workspace.sql("ALTER TABLE hive RENAME COLUMN p TO x; ALTER TABLE hive RENAME COLUMN q TO p; ALTER TABLE hive RENAME COLUMN p TO y");
+    assert!(workspace.expect(1, &["changes", "--data"]).contains("the same data"));
 }
 
 #[test]

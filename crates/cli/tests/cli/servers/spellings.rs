@@ -42,6 +42,9 @@ fn one_schema_is_the_same_on_three_engines() {
     // And a real difference is seen across them.
     maria.sql("ALTER TABLE keeper MODIFY code char(4) NOT NULL; ALTER TABLE region DROP COLUMN active");
     for a in &all[..2] {
-        assert_eq!(told(a, &maria.read(&[])), ["type-changed codes.code (widened)", "type-changed keeper.code (widened)", "column-dropped region.active"]);
+        assert_eq!(
+            told(a, &maria.read(&[])),
+            ["type-changed codes.code (widened)", "type-changed keeper.code (widened)", "column-dropped region.active"]
+        );
     }
 }

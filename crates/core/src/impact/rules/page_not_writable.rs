@@ -35,7 +35,8 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         ];
         let (reason, cause, remedy) = match refusal {
             Refusal::ReadOnlyView => {
-                let cause = context.cause(table, None, &[ChangeKind::TableKindChanged, ChangeKind::TriggerDropped, ChangeKind::TriggerChanged]);
+                let cause =
+                    context.cause(table, None, &[ChangeKind::TableKindChanged, ChangeKind::TriggerDropped, ChangeKind::TriggerChanged]);
                 (format!("`{}` is a view", shown(table)), cause, Remedy::Merge)
             }
             Refusal::Trigger { trigger, message } => {
