@@ -35,14 +35,14 @@ pub fn changes(report: &Report) -> String {
         let width = changes.iter().map(|c| name(c).chars().count()).max().unwrap_or(0).min(34);
         for change in changes {
             let (mark, text) = described(change, report);
-            let text = format!("{text}{}", if report.by { by(change) } else { String::new() });
             // A change of the table as a whole has no name of its own.
             if name(change).is_empty() {
-                out.push_str(&format!("  {mark} {}\n", wrapped(&text, 4, 4)));
+                out.push_str(&format!("  {mark} {}\n{}", wrapped(&text, 4, 4), by(change, report)));
                 continue;
             }
             let used = 6 + width.max(name(change).chars().count());
             out.push_str(&format!("  {mark} {}  {}\n", padded(&name(change), width), wrapped(&text, used, 6 + width.min(28))));
+            out.push_str(&by(change, report));
         }
     }
     if let Some(reason) = report.log.as_ref().filter(|_| report.by) {
@@ -121,12 +121,18 @@ fn described(change: &Change, report: &Report) -> (String, String) {
     (mark, text)
 }
 
-/// Who made a change, as the change log tells.
-fn by(change: &Change) -> String {
-    let Some(by) = change.by.first() else { return String::new() };
+/// Who made a change, as the change log tells: a line of its own.
+fn by(change: &Change, report: &Report) -> String {
+    let Some(by) = change.by.first().filter(|_| report.by) else { return String::new() };
     let part = |text: &Option<String>, before: &str| text.as_ref().map_or_else(String::new, |t| format!("{before}{}", shown(t)));
-    let statement = by.statement.as_ref().map(|s| s.split_whitespace().collect::<Vec<_>>().join(" "));
-    format!("; by{}{}{}", part(&by.who, " "), part(&by.when, " on "), part(&statement, ": "))
+    // The log keeps the whole statement; its beginning is enough to recognise it.
+    let statement = by.statement.as_ref().map(|s| {
+        let line = s.split_whitespace().collect::<Vec<_>>().join(" ");
+        let cut: String = line.chars().take(110).collect();
+        if cut.len() < line.len() { format!("{cut}…") } else { cut }
+    });
+    let text = format!("by{}{}{}", part(&by.who, " "), part(&by.when, " on "), part(&statement, ": "));
+    format!("      {}\n", wrapped(&text, 6, 8))
 }
 
 fn quoted_text(text: Option<&str>) -> String {
