@@ -133,7 +133,7 @@ fn made(entry: &TrailEntry, change: &Change, names: &RenameMap) -> bool {
     let subjects = [Some(subject), renamed(false).map(|t| own(t)), Some(own(names.table(&change.table)))];
     let subjects: Vec<String> = subjects.into_iter().flatten().filter(|s| !s.is_empty()).collect();
     let about = match object_of(&entry.object) {
-        Some(object) => subjects.iter().any(|s| *s == object),
+        Some(object) => subjects.contains(&object),
         // Grants come without an object.
         None => subjects.iter().any(|s| says(s)),
     };
@@ -199,7 +199,7 @@ mod tests {
 
     #[test]
     fn an_entry_made_only_what_its_statement_does_to_its_object() {
-        let made = |entry: &TrailEntry, change: &Change| super::made(entry, change, &RenameMap::default());
+        let did = |entry: &TrailEntry, change: &Change| made(entry, change, &RenameMap::default());
         let entry =
             |object: &str, statement: &str| TrailEntry { object: object.into(), statement: statement.into(), ..TrailEntry::default() };
         let view = entry("public.by_apiary", "CREATE VIEW by_apiary AS SELECT honey_g FROM harvest");
@@ -207,14 +207,14 @@ mod tests {
         let retyped = entry("public.harvest", "ALTER TABLE harvest ALTER COLUMN honey_g TYPE integer");
         let policy = entry("own_rows on public.hive", "ALTER POLICY own_rows ON hive USING (true)");
         let rename = Change { to: Some("honey_g".into()), ..Change::of_column(ChangeKind::ColumnRenamed, "harvest", "honey_kg") };
-        assert_eq!([&view, &renamed, &retyped].map(|e| made(e, &rename)), [false, true, false]);
+        assert_eq!([&view, &renamed, &retyped].map(|e| did(e, &rename)), [false, true, false]);
         let retype = Change { to: Some("honey_g".into()), ..Change::of_column(ChangeKind::TypeChanged, "harvest", "honey_kg") };
-        assert_eq!([&view, &renamed, &retyped].map(|e| made(e, &retype)), [false, false, true]);
-        assert!(made(&view, &Change::of_table(ChangeKind::ViewChanged, "by_apiary")));
-        assert!(made(&policy, &Change::of_object(ChangeKind::PolicyChanged, "hive", "own_rows")));
-        assert!(!made(&policy, &Change::of_object(ChangeKind::GrantChanged, "hive", "app_keeper")));
+        assert_eq!([&view, &renamed, &retyped].map(|e| did(e, &retype)), [false, false, true]);
+        assert!(did(&view, &Change::of_table(ChangeKind::ViewChanged, "by_apiary")));
+        assert!(did(&policy, &Change::of_object(ChangeKind::PolicyChanged, "hive", "own_rows")));
+        assert!(!did(&policy, &Change::of_object(ChangeKind::GrantChanged, "hive", "app_keeper")));
         let grant = entry("", "REVOKE UPDATE ON hive FROM app_keeper");
-        assert!(made(&grant, &Change::of_object(ChangeKind::GrantChanged, "hive", "app_keeper")));
+        assert!(did(&grant, &Change::of_object(ChangeKind::GrantChanged, "hive", "app_keeper")));
     }
 
     #[test]
@@ -222,7 +222,7 @@ mod tests {
         let text =
             "ALTER TABLE public.keeper RENAME COLUMN postcode TO \"Postal\"; ALTER TABLE sales.remedy RENAME TO medicine; DROP TABLE x";
         assert_eq!(
-            super::renames_in(text, Some("public")),
+            renames_in(text, Some("public")),
             [
                 ("keeper".to_owned(), Some("postcode".to_owned()), "Postal".to_owned()),
                 ("sales\u{1f}remedy".to_owned(), None, "sales\u{1f}medicine".to_owned())
