@@ -13,6 +13,8 @@ pub enum Format {
     Text,
     /// For programs
     Json,
+    /// For pipelines: a test case a page
+    Junit,
 }
 
 /// Colours.

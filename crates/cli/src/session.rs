@@ -98,6 +98,7 @@ pub fn bare_report(command: &str, session: &Session, workspace: &Workspace, chan
         schema: session.digests_of(workspace.accepted(), changed),
         texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
         counts: counts(workspace),
+        pages: pages(workspace),
         ..Report::default()
     }
 }
@@ -121,6 +122,14 @@ fn is_settled(outcome: &Outcome, table: &str) -> bool {
 
 fn digest(schema: &Schema) -> String {
     ysomorph_workspace::digest(&schema.to_snapshot())
+}
+
+/// Every page, by entity.
+fn pages(workspace: &Workspace) -> Vec<(String, String)> {
+    let of = |(entity, node): (&str, &ysomorph_core::definition::Node)| -> Vec<(String, String)> {
+        node.get("page").map_or_else(Vec::new, |p| p.entries().iter().map(|e| (entity.to_owned(), e.key.clone())).collect())
+    };
+    workspace.tree.entities().flat_map(of).collect()
 }
 
 /// Entities and pages.

@@ -9,6 +9,7 @@
 //! - [`sql`] knows what a fragment or template names.
 //! - [`statements`] are what each page asks of the database.
 //! - [`impact`] finds what breaks, one rule a file.
+//! - [`rehearsal`] leads what a real database says of those statements back to the definition.
 //! - [`merge`] carries the definition over, in five steps.
 
 pub mod changes;
@@ -17,6 +18,7 @@ pub mod draft;
 pub mod impact;
 pub mod merge;
 pub mod name;
+pub mod rehearsal;
 pub mod rename;
 pub mod schema;
 pub mod sql;

@@ -1,10 +1,12 @@
 //! Renders results for people and programs. It decides nothing and knows no command line.
 //!
-//! The same [`Report`] prints as text and travels as JSON; [`schema`] is the JSON Schema of the latter.
+//! The same [`Report`] prints as text, travels as JSON and stands in a pipeline as JUnit; [`schema`] is the JSON Schema of the latter.
 
 mod json;
+mod junit;
 mod report;
 pub mod text;
 
 pub use json::{schema, to_json};
-pub use report::{EditReport, FileDiff, KeptReport, PartReport, Report, SchemaDigests, Totals};
+pub use junit::to_junit;
+pub use report::{EditReport, FileDiff, KeptReport, PartReport, Rehearsal, Report, SchemaDigests, Totals};

@@ -42,6 +42,9 @@ pub struct Report {
     /// What is left to a person.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub follow_ups: Option<Vec<Finding>>,
+    /// What was rehearsed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub rehearsal: Option<Rehearsal>,
     /// Whether it was written.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub written: Option<bool>,
@@ -53,6 +56,9 @@ pub struct Report {
     /// The definition's texts by file, to quote places.
     #[serde(skip)]
     pub texts: BTreeMap<String, String>,
+    /// Every page of the definition: entity and name.
+    #[serde(skip)]
+    pub pages: Vec<(String, String)>,
     /// Entities and pages of the definition.
     #[serde(skip)]
     pub counts: (usize, usize),
@@ -74,6 +80,21 @@ pub struct Report {
     /// New tables that were left for later: they don't count as changes.
     #[serde(skip)]
     pub later: Vec<String>,
+}
+
+/// What was rehearsed on a database.
+#[derive(Debug, Clone, Default, Serialize, JsonSchema)]
+pub struct Rehearsal {
+    /// The engine.
+    pub engine: String,
+    /// The role whose grants held; absent for the user who asked.
+    pub role: Option<String>,
+    /// How many statements.
+    pub statements: usize,
+    /// How many of them the database refused.
+    pub refused: usize,
+    /// The pages: entity and name.
+    pub pages: Vec<(String, String)>,
 }
 
 /// Digests of the accepted and the changed schema.

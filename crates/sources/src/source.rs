@@ -99,6 +99,14 @@ impl Source {
         }
     }
 
+    /// The engine of a live database; a snapshot's is in the snapshot.
+    pub fn engine(&self) -> Engine {
+        match self {
+            Source::Server(address) => address.engine,
+            Source::Sqlite(_) | Source::Snapshot(_) => Engine::Sqlite,
+        }
+    }
+
     /// Reads two sources at the same time, to compare them. Of two snapshots the tables that stand word for word in
     /// both are left out: comparing wouldn't mention them.
     ///

@@ -9,6 +9,7 @@ mod explain;
 mod history;
 mod impact;
 mod merge;
+mod rehearse;
 mod start;
 mod undo;
 
@@ -38,6 +39,8 @@ pub enum Command {
     Undo(undo::Arguments),
     /// Is the definition sound?
     Check,
+    /// Prepare every statement of every page on the real database, changing nothing
+    Rehearse(rehearse::Arguments),
     /// Merges done: when, which changes, which answers
     History(history::Arguments),
     /// A rule in full; all of them in a table
@@ -47,6 +50,10 @@ pub enum Command {
 impl Command {
     /// Runs it; the exit status comes back.
     pub fn run(self, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+        let tests_pages = matches!(self, Command::Rehearse(_) | Command::Impact(_) | Command::Check);
+        if output.format == crate::output::Format::Junit && !tests_pages {
+            return Err(CliError::new("JUnit is for results about pages: rehearse, impact and check").hint("use --format json"));
+        }
         match self {
             Command::Demo(arguments) => demo::run(&arguments, session, output),
             Command::Start(arguments) => start::run(&arguments, session, output),
@@ -57,6 +64,7 @@ impl Command {
             Command::Merge(arguments) => merge::run(&arguments, session, output),
             Command::Undo(arguments) => undo::run(&arguments, session, output),
             Command::Check => check::run(session, output),
+            Command::Rehearse(arguments) => rehearse::run(&arguments, session, output),
             Command::History(arguments) => history::run(&arguments, session, output),
             Command::Explain(arguments) => explain::run(&arguments, output),
         }
@@ -73,6 +81,7 @@ fn print(output: &mut Output, report: &ysomorph_report::Report, text: impl Fn(&y
     let written = match output.format {
         crate::output::Format::Text => text(report),
         crate::output::Format::Json => ysomorph_report::to_json(report),
+        crate::output::Format::Junit => ysomorph_report::to_junit(report),
     };
     output.push(&written);
 }

@@ -8,6 +8,7 @@ use ysomorph_core::changes::compare;
 use ysomorph_core::definition::{Model, Tree};
 use ysomorph_core::impact::{self, Input, Severity};
 use ysomorph_core::rename::Known;
+use ysomorph_core::schema::Engine;
 use ysomorph_core::statements::{self, Need, Purpose, Statement};
 use ysomorph_workspace::{Workspace, start};
 
@@ -30,7 +31,7 @@ pub fn refused(tree: &Tree, database: &Connection) -> BTreeSet<(String, String)>
                     .is_err()
                     || (statement.purpose == Purpose::Insert && cannot_save(statement, database))
             };
-            if statements::of_page(&model, entity, page).iter().any(fails) {
+            if statements::of_page(&model, entity, page, Engine::Sqlite).iter().any(fails) {
                 pages.insert((entity.name.clone(), page.name.clone()));
             }
         }

@@ -21,5 +21,6 @@ mod properties;
 mod renames;
 mod rules;
 mod servers;
+mod statements;
 mod stories;
 mod support;

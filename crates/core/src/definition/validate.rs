@@ -2,7 +2,7 @@
 
 use super::{At, FileKey, Index, Node, Referent, Seg, Shape, Tree, Value, display_path, references_in, shape_of};
 use crate::name;
-use crate::schema::Schema;
+use crate::schema::{Engine, Schema};
 use std::collections::BTreeSet;
 
 /// What is wrong.
@@ -231,10 +231,10 @@ impl Checker<'_> {
                 self.report(kind, &reference.path, at, &culprit, message, nearest);
             }
         }
-        self.roles_and_parameters(tree);
+        self.roles_and_parameters(tree, schema.engine);
     }
 
-    fn roles_and_parameters(&mut self, tree: &Tree) {
+    fn roles_and_parameters(&mut self, tree: &Tree, engine: Engine) {
         let names = |key: &str| -> Vec<String> {
             tree.app().and_then(|a| a.get(key)).map(|t| t.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default()
         };
@@ -257,7 +257,7 @@ impl Checker<'_> {
         collect_conditions(self.root, shape_of(self.file), &mut Vec::new(), &mut conditions);
         for path in conditions {
             let Some(node) = self.root.at_path(&path) else { continue };
-            for (offset, parameter) in crate::sql::parameters(node.as_text().unwrap_or_default()) {
+            for (offset, parameter) in crate::sql::parameters(node.as_text().unwrap_or_default(), engine) {
                 if !parameters.contains(&parameter) && !["today", "now", "user_name"].contains(&parameter.as_str()) {
                     let nearest = name::nearest(&parameter, parameters.iter().map(String::as_str)).map(str::to_owned);
                     self.report(

@@ -108,6 +108,8 @@ fn field(context: &Context<'_>, table: &Table, name: String, columns: Vec<String
     let must_be_given = own.iter().any(|c| c.needs_value() && c.default.is_none());
     let hidden = columns.iter().any(|c| name::matches_any(&conventions.sensitive, c)) && !must_be_given && !is_key;
     let max_length = first.filter(|c| target.is_none() && c.column_type.kind == Kind::Text).and_then(|c| c.column_type.size);
+    // What an engine can hold at most is nobody's limit.
+    let max_length = max_length.filter(|size| *size < 65_535);
     let label = match (&target, columns.as_slice()) {
         (Some(_), [column]) => labels::label(column.strip_suffix("_id").unwrap_or(column), conventions),
         (Some((_, target)), _) => labels::label(target, conventions),
@@ -204,7 +206,8 @@ fn kind(column: &Column, conventions: &super::Conventions) -> String {
         Kind::Binary if named(&["photo", "picture", "portrait", "image", "logo", "thumbnail"]) => "image",
         Kind::Binary => "file",
         Kind::Interval => "duration",
-        Kind::Composite | Kind::Array | Kind::Range | Kind::Set | Kind::Bits | Kind::Xml | Kind::Network | Kind::Spatial => "text",
+        Kind::Spatial => "place",
+        Kind::Composite | Kind::Array | Kind::Range | Kind::Set | Kind::Bits | Kind::Xml | Kind::Network => "text",
         Kind::Text | Kind::Uuid | Kind::Any | Kind::Other | Kind::Enum => {
             let unsized_text = column.column_type.size.is_none();
             if unsized_text && (ends("on") || ends("date")) {

@@ -134,7 +134,7 @@ impl<'a> Context<'a> {
 
     fn gather_page(&self, entity: &'a Entity, page: &Page, known: &mut BTreeMap<(Why, String), usize>, lost: &mut Vec<Lost<'a>>) {
         let mut seen = std::collections::BTreeSet::new();
-        for statement in statements::of_page(self.model, entity, page) {
+        for statement in statements::of_page(self.model, entity, page, self.input.changed.engine) {
             for used in statement.uses {
                 if !seen.insert(used.clone()) {
                     continue;

@@ -3,7 +3,6 @@
 use super::dialect::dialect;
 use crate::name;
 use crate::schema::Engine;
-use sqlparser::dialect::SQLiteDialect;
 use sqlparser::tokenizer::{Token, Tokenizer};
 
 /// Whether one of the names stands in the text as an identifier: all that can be said of SQL that can't be analysed.
@@ -19,8 +18,8 @@ fn tokens(text: &str, engine: Engine) -> Option<Vec<Token>> {
 }
 
 /// The `:parameters` of a text with the byte each starts at.
-pub fn parameters(text: &str) -> Vec<(usize, String)> {
-    let Ok(tokens) = Tokenizer::new(&SQLiteDialect {}, text).tokenize_with_location() else { return Vec::new() };
+pub fn parameters(text: &str, engine: Engine) -> Vec<(usize, String)> {
+    let Ok(tokens) = Tokenizer::new(dialect(engine), text).tokenize_with_location() else { return Vec::new() };
     let mut found = Vec::new();
     for pair in tokens.windows(2) {
         if let [colon, word] = pair
@@ -42,8 +41,10 @@ mod tests {
     #[test]
     fn parameters_are_found_but_not_inside_strings() {
         let text = "a = :user_keeper AND ü = ':x' AND b > :today";
-        let found: Vec<_> =
-            super::parameters(text).into_iter().map(|(at, name)| (text[at..].starts_with(&format!(":{name}")), name)).collect();
+        let found: Vec<_> = super::parameters(text, crate::schema::Engine::Sqlite)
+            .into_iter()
+            .map(|(at, name)| (text[at..].starts_with(&format!(":{name}")), name))
+            .collect();
         assert_eq!(found, [(true, "user_keeper".to_owned()), (true, "today".to_owned())]);
     }
 }

@@ -1,9 +1,11 @@
 //! Builds SELECT statements piece by piece, noting each need beside the SQL it stands for.
 
+use super::dialect::{joined, literal, or_empty, quoted};
 use super::need::{Need, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Access, Entity, Field, Lookup, Model, Page, Place, Spanned};
-use crate::name::{quoted, same};
+use crate::name::same;
+use crate::schema::Engine;
 use crate::sql::{self, Part};
 
 /// Templates may lead from lookup to lookup this far, and never to an entity they come from: then the value
@@ -17,6 +19,7 @@ pub(super) struct Builder<'a> {
     pub page: &'a Page,
     /// The role's access; absent where there are no roles, and for writes.
     pub user: Option<&'a Access>,
+    pub engine: Engine,
 }
 
 impl<'a> Builder<'a> {
@@ -43,7 +46,7 @@ impl<'a> Builder<'a> {
 
     /// A SELECT over the page's entity with the role's rows and the page's condition.
     pub fn select(&self) -> Select<'a> {
-        let mut select = Select::over(self.model, self.entity, Why::Entity, self.entity.table.place.clone());
+        let mut select = Select::over(self.model, self.engine, self.entity, Why::Entity, self.entity.table.place.clone());
         if let Some(rows) = self.user.and_then(|u| u.rows.as_ref()) {
             let role = self.user.map(|u| u.role.clone()).unwrap_or_default();
             select.condition(rows, Why::Rows { role });
@@ -62,6 +65,7 @@ impl<'a> Builder<'a> {
 /// A SELECT in the making.
 pub(super) struct Select<'a> {
     model: &'a Model,
+    engine: Engine,
     entity: &'a Entity,
     pub columns: Vec<String>,
     conditions: Vec<String>,
@@ -75,9 +79,20 @@ pub(super) struct Select<'a> {
 
 impl<'a> Select<'a> {
     /// Over an entity's table, under the alias `r`.
-    pub fn over(model: &'a Model, entity: &'a Entity, why: Why, place: Place) -> Select<'a> {
+    pub fn over(model: &'a Model, engine: Engine, entity: &'a Entity, why: Why, place: Place) -> Select<'a> {
         let uses = vec![Use { need: Need::Table(entity.table.value.clone()), why, place }];
-        Select { model, entity, columns: vec![], conditions: vec![], joins: vec![], filters: vec![], order: vec![], uses, rowid: false }
+        Select {
+            model,
+            engine,
+            entity,
+            columns: vec![],
+            conditions: vec![],
+            joins: vec![],
+            filters: vec![],
+            order: vec![],
+            uses,
+            rowid: false,
+        }
     }
 
     /// A condition over the table's own columns, applied before anything is joined.
@@ -95,7 +110,7 @@ impl<'a> Select<'a> {
     pub fn column(&mut self, alias: &str, table: &str, column: &str, why: Why, place: &Place) -> String {
         self.rowid |= alias == "r" && ["rowid", "oid", "_rowid_"].iter().any(|n| same(n, column));
         self.uses.push(Use { need: Need::Column { table: table.to_owned(), column: column.to_owned() }, why, place: place.clone() });
-        format!("{}.{}", quoted(alias), quoted(column))
+        format!("{}.{}", quoted(alias, self.engine), quoted(column, self.engine))
     }
 
     /// A field's own columns.
@@ -133,7 +148,7 @@ impl<'a> Select<'a> {
         let mut parts = Vec::new();
         for part in sql::parse_template(&template.value).parts {
             match part {
-                Part::Text(text) => parts.push(format!("'{}'", text.replace('\'', "''"))),
+                Part::Text(text) => parts.push(literal(&text, self.engine)),
                 Part::Field { field, at, of } => {
                     let place = template.inside(at.start);
                     let named = of.as_ref().map_or_else(|| field.clone(), |(inner, _)| format!("{field}.{inner}"));
@@ -142,11 +157,11 @@ impl<'a> Select<'a> {
                         None => self.text_of(known, entity, alias, &place, &why(named), chain),
                         Some((inner, _)) => self.text_through(known, &inner, entity, alias, &place, &why(named), chain),
                     };
-                    parts.extend(text.map(|t| format!("coalesce({t}, '')")));
+                    parts.extend(text.map(|t| or_empty(&t, self.engine)));
                 }
             }
         }
-        if parts.is_empty() { "''".to_owned() } else { parts.join(" || ") }
+        joined(&parts, self.engine)
     }
 
     /// The readable text of a field of the entity under `alias`.
@@ -219,7 +234,7 @@ impl<'a> Select<'a> {
         }
         let condition = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
         // The same target over the same columns is joined once.
-        let own_condition = condition.replace(&format!("{}.", quoted(&alias)), "@.");
+        let own_condition = condition.replace(&format!("{}.", quoted(&alias, self.engine)), "@.");
         if let Some(known) = self.joins.iter().position(|(joined, on)| *joined == table && *on == own_condition) {
             return format!("l{}", known + 1);
         }
@@ -229,18 +244,19 @@ impl<'a> Select<'a> {
 
     /// The finished statement.
     pub fn sql(&self, columns: &[String], tail: &str) -> String {
-        let table = quoted(&self.entity.table.value);
+        let table = quoted(&self.entity.table.value, self.engine);
+        let own = quoted("r", self.engine);
         let from = if self.conditions.is_empty() {
-            format!("{table} AS \"r\"")
+            format!("{table} AS {own}")
         } else {
             let star = if self.rowid { "rowid, *" } else { "*" };
-            format!("(SELECT {star} FROM {table} WHERE {}) AS \"r\"", self.conditions.join(" AND "))
+            format!("(SELECT {star} FROM {table} WHERE {}) AS {own}", self.conditions.join(" AND "))
         };
         let columns = if columns.is_empty() { "1".to_owned() } else { columns.join(", ") };
         let mut sql = format!("SELECT {columns} FROM {from}");
         for (at, (table, on)) in self.joins.iter().enumerate() {
-            let alias = quoted(&format!("l{}", at + 1));
-            sql.push_str(&format!(" LEFT JOIN {} AS {alias} ON {}", quoted(table), on.replace("@.", &format!("{alias}."))));
+            let alias = quoted(&format!("l{}", at + 1), self.engine);
+            sql.push_str(&format!(" LEFT JOIN {} AS {alias} ON {}", quoted(table, self.engine), on.replace("@.", &format!("{alias}."))));
         }
         if !self.filters.is_empty() {
             sql.push_str(&format!(" WHERE {}", self.filters.join(" AND ")));

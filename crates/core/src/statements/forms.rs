@@ -1,10 +1,11 @@
 //! Detail, add and edit pages: one record, the choices of its lookups, and the writes.
 
 use super::builder::{Builder, Select};
+use super::dialect::{no_values, quoted};
 use super::need::{Need, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Field, PageKind};
-use crate::name::{fold, quoted};
+use crate::name::fold;
 use crate::schema::Operation;
 use std::collections::BTreeSet;
 
@@ -43,7 +44,7 @@ pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Stateme
     let target = builder.model.entities.get(&lookup.entity.value)?;
     let access = builder.access_to(target)?;
     let name = || field.name.clone();
-    let mut select = Select::over(builder.model, target, Why::LookupTarget { field: name() }, lookup.entity.place.clone());
+    let mut select = Select::over(builder.model, builder.engine, target, Why::LookupTarget { field: name() }, lookup.entity.place.clone());
     if let Some(rows) = access.and_then(|a| a.rows.as_ref()) {
         let role = access.map(|a| a.role.clone()).unwrap_or_default();
         select.condition(rows, Why::Rows { role });
@@ -128,11 +129,11 @@ fn written(builder: &Builder<'_>) -> (Vec<String>, Vec<Use>) {
 /// A new record of the page's fields.
 pub(super) fn insert(builder: &Builder<'_>) -> Statement {
     let (columns, uses) = written(builder);
-    let table = quoted(&builder.entity.table.value);
+    let table = quoted(&builder.entity.table.value, builder.engine);
     let sql = if columns.is_empty() {
-        format!("INSERT INTO {table} DEFAULT VALUES")
+        format!("INSERT INTO {table} {}", no_values(builder.engine))
     } else {
-        let names: Vec<String> = columns.iter().map(|c| quoted(c)).collect();
+        let names: Vec<String> = columns.iter().map(|c| quoted(c, builder.engine)).collect();
         let values: Vec<String> = (1..=columns.len()).map(|n| format!(":value_{n}")).collect();
         format!("INSERT INTO {table} ({}) VALUES ({})", names.join(", "), values.join(", "))
     };
@@ -145,19 +146,25 @@ pub(super) fn update(builder: &Builder<'_>) -> Option<Statement> {
     if columns.is_empty() {
         return None;
     }
-    let sets: Vec<String> = columns.iter().enumerate().map(|(at, c)| format!("{} = :value_{}", quoted(c), at + 1)).collect();
-    let sql = format!("UPDATE {} SET {}{}", quoted(&builder.entity.table.value), sets.join(", "), by_key(builder));
+    let sets: Vec<String> =
+        columns.iter().enumerate().map(|(at, c)| format!("{} = :value_{}", quoted(c, builder.engine), at + 1)).collect();
+    let sql = format!("UPDATE {} SET {}{}", quoted(&builder.entity.table.value, builder.engine), sets.join(", "), by_key(builder));
     Some(write(builder, Purpose::Update, Operation::Update, sql, columns, uses))
 }
 
 /// A record taken out.
 pub(super) fn delete(builder: &Builder<'_>) -> Statement {
-    let sql = format!("DELETE FROM {}{}", quoted(&builder.entity.table.value), by_key(builder));
+    let sql = format!("DELETE FROM {}{}", quoted(&builder.entity.table.value, builder.engine), by_key(builder));
     write(builder, Purpose::Delete, Operation::Delete, sql, Vec::new(), Vec::new())
 }
 
 fn by_key(builder: &Builder<'_>) -> String {
-    let keys: Vec<String> =
-        builder.entity.key.iter().enumerate().map(|(at, key)| format!("{} = :key_{}", quoted(&key.value), at + 1)).collect();
+    let keys: Vec<String> = builder
+        .entity
+        .key
+        .iter()
+        .enumerate()
+        .map(|(at, key)| format!("{} = :key_{}", quoted(&key.value, builder.engine), at + 1))
+        .collect();
     format!(" WHERE {}", keys.join(" AND "))
 }

@@ -1,6 +1,7 @@
 //! List pages: rows, count, one statement per search field, filter and sort.
 
 use super::builder::{Builder, Select};
+use super::dialect::as_text;
 use super::forms;
 use super::need::Spot;
 use super::{Purpose, Statement};
@@ -37,7 +38,7 @@ pub(super) fn reads<'a>(builder: &Builder<'a>, out: &mut Vec<Statement>) {
     for (field, name) in builder.visible(&page.search) {
         base(out, Purpose::Search(field.name.clone()), &|select| {
             let text = select.shown(field, Spot::Search, &name.place);
-            select.filters.push(format!("CAST({text} AS TEXT) LIKE :search"));
+            select.filters.push(format!("{} LIKE :search", as_text(&text, builder.engine)));
         });
     }
     let mut chosen: Vec<&Field> = Vec::new();

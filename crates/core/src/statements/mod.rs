@@ -4,13 +4,16 @@
 //! drift apart: a rule looks at the needs, a test prepares the SQL.
 
 mod builder;
+mod dialect;
 mod forms;
 mod lists;
 mod need;
 
+pub use dialect::positional;
 pub use need::{Need, Spot, Use, Why};
 
 use crate::definition::{Access, Entity, Model, Page, PageKind};
+use crate::schema::Engine;
 use builder::Builder;
 
 /// What a statement is for.
@@ -45,10 +48,33 @@ pub struct Statement {
     pub purpose: Purpose,
     /// The role it is made for; absent for writes, and where there are no roles.
     pub role: Option<String>,
-    /// The statement, in SQLite's dialect, with named parameters.
+    /// The statement, in the engine's dialect, with named parameters.
     pub sql: String,
     /// What it needs of the database.
     pub uses: Vec<Use>,
+}
+
+impl Purpose {
+    /// Whether it changes records.
+    pub fn is_write(&self) -> bool {
+        matches!(self, Purpose::Insert | Purpose::Update | Purpose::Delete)
+    }
+
+    /// What is done, in words for a message: `reading its rows`.
+    pub fn words(&self) -> String {
+        match self {
+            Purpose::Rows => "reading its rows".to_owned(),
+            Purpose::Count => "counting its rows".to_owned(),
+            Purpose::Search(field) => format!("searching {field}"),
+            Purpose::Filter(field) => format!("filtering by {field}"),
+            Purpose::Sort(field) => format!("sorting by {field}"),
+            Purpose::Choices(field) => format!("reading the choices of {field}"),
+            Purpose::Record => "reading a record".to_owned(),
+            Purpose::Insert => "adding a record".to_owned(),
+            Purpose::Update => "saving a record".to_owned(),
+            Purpose::Delete => "deleting a record".to_owned(),
+        }
+    }
 }
 
 /// Who uses a page: everybody where there are no roles, else each role that may.
@@ -60,11 +86,11 @@ pub fn users<'a>(model: &'a Model, entity: &'a Entity, page: &Page) -> Vec<Optio
 }
 
 /// All statements of a page, for every role that may use it. A page nobody may use asks nothing.
-pub fn of_page(model: &Model, entity: &Entity, page: &Page) -> Vec<Statement> {
+pub fn of_page(model: &Model, entity: &Entity, page: &Page, engine: Engine) -> Vec<Statement> {
     let users = users(model, entity, page);
     let mut statements = Vec::new();
     for &user in &users {
-        let builder = Builder { model, entity, page, user };
+        let builder = Builder { model, entity, page, user, engine };
         match page.kind {
             PageKind::List => lists::reads(&builder, &mut statements),
             PageKind::Detail => forms::record(&builder, &mut statements),
@@ -76,7 +102,7 @@ pub fn of_page(model: &Model, entity: &Entity, page: &Page) -> Vec<Statement> {
         }
     }
     if !users.is_empty() && !entity.read_only {
-        let builder = Builder { model, entity, page, user: None };
+        let builder = Builder { model, entity, page, user: None, engine };
         match page.kind {
             PageKind::List if may_delete(&users) => statements.push(forms::delete(&builder)),
             PageKind::Add => statements.push(forms::insert(&builder)),

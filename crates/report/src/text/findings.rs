@@ -42,6 +42,24 @@ pub fn check(report: &Report) -> String {
     format!("{verdict}: {size}, {}.\n{}", counts(totals), listed(report, findings))
 }
 
+/// The report of `rehearse`.
+pub fn rehearse(report: &Report) -> String {
+    let Some(rehearsal) = &report.rehearsal else { return String::new() };
+    let what = format!("{} of {}", plural(rehearsal.statements, "statement", "statements"), plural(rehearsal.pages.len(), "page", "pages"));
+    let role = rehearsal.role.as_ref().map_or_else(String::new, |role| format!(" as {}", shown(role)));
+    let findings = report.findings.as_deref().unwrap_or_default();
+    if findings.is_empty() {
+        return format!("{}: {what} prepared on {}{role}, none refused.\n", good("All accepted"), rehearsal.engine);
+    }
+    let mut pages: Vec<(&Option<String>, &String)> = findings.iter().flat_map(|f| f.pages.iter().map(|p| (&f.entity, p))).collect();
+    pages.sort();
+    pages.dedup();
+    let (refused, concerned) = (rehearsal.refused, plural(pages.len(), "page", "pages"));
+    let head = format!("{}{role} refuses {refused} of {what}; {concerned} can't work.\n", rehearsal.engine);
+    let next = hint("ysomorph impact   (why, and what a merge does about it)");
+    format!("{head}{}\n{next}\n", listed(report, findings))
+}
+
 fn counts(totals: Totals) -> String {
     let parts = [(totals.breaks, "break", "breaks"), (totals.risk, "risk", "risks"), (totals.note, "note", "notes")];
     parts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, many)| plural(*n, one, many)).collect::<Vec<_>>().join(", ")

@@ -9,7 +9,7 @@ mod quote;
 mod style;
 
 pub use changes::changes;
-pub use findings::{check, impact};
+pub use findings::{check, impact, rehearse};
 pub use merge::merge;
 pub use questions::{question, questions};
 pub use quote::quote;

@@ -129,7 +129,7 @@ fn view_reads(connection: &mut Connection, schema: &mut Schema) -> rusqlite::Res
     connection.authorizer(None::<fn(AuthContext<'_>) -> Authorization>)
 }
 
-fn plain(error: &rusqlite::Error) -> String {
+pub(crate) fn plain(error: &rusqlite::Error) -> String {
     match error {
         rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
         other => other.to_string(),

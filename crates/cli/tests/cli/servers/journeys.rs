@@ -139,6 +139,53 @@ fn the_data_tells_what_names_do_not() {
     assert!(workspace.expect(1, &["changes", "--data"]).contains("the same data"));
 }
 
+/// What `start` drafts, the database takes: on a rich schema of each engine.
+#[test]
+fn every_statement_of_a_draft_is_accepted() {
+    let begin = |url: &str, schemas: &[&str]| {
+        let project = Project { dir: tempfile::tempdir().unwrap() };
+        let mut arguments = vec!["start", "--from", url];
+        arguments.extend(schemas);
+        project.expect(0, &arguments);
+        let printed = project.expect(0, &["rehearse"]);
+        assert!(printed.starts_with("All accepted: "), "{printed}");
+    };
+    let file = Project::empty(include_str!("rich_sqlite.sql"));
+    begin(&format!("sqlite:{}", file.path("my.db").display()), &[]);
+    for server in BOTH {
+        let Some(place) = Place::with(server, super::dumps::rich(server)) else { continue };
+        begin(&place.url(), if server == Server::Postgresql { &["--schemas", "public", "sales"] } else { &[] });
+    }
+}
+
+/// A role's own grants, on the servers that have them, and the place a refusal is led back to.
+#[test]
+fn a_rehearsal_is_led_back_to_the_definition_and_heeds_grants() {
+    for server in BOTH {
+        let Some(place) = Place::new(server) else { continue };
+        let project = Project { dir: tempfile::tempdir().unwrap() };
+        project.expect(0, &["demo", ".", "--only-files", "--on", &place.url()]);
+        project.edit("app/app.toml", "label = \"Keeper\"\n", "label = \"Keeper\"\ndatabase_role = \"app_keeper\"\n");
+        if server == Server::Postgresql {
+            let printed = project.expect(1, &["rehearse", "--as", "keeper"]);
+            assert!(printed.contains("permission denied for table"), "{printed}");
+        } else {
+            // There a user keeps its own rights: it takes one that has none.
+            assert!(project.expect(2, &["rehearse", "--as", "keeper"]).contains("keeps its own rights"));
+        }
+        assert!(project.expect(2, &["rehearse", "--as", "keper"]).contains("did you mean `keeper`?"));
+        place.sql("ALTER TABLE keeper DROP COLUMN postcode");
+        let printed = project.expect(1, &["rehearse"]);
+        let line = project.read("app/keeper.toml").lines().position(|l| l.starts_with("rows = ")).unwrap() + 1;
+        assert!(printed.contains(&format!("app/keeper.toml:{line}:9")), "the row filter's own place: {printed}");
+        let junit = project.expect(1, &["rehearse", "--format", "junit"]);
+        assert_eq!((junit.matches("<testcase ").count(), junit.contains("<failure ")), (46, true));
+        assert!(project.expect(2, &["changes", "--format", "junit"]).contains("JUnit is for"));
+    }
+    let lite = Project::new("CREATE TABLE a (id INTEGER PRIMARY KEY)");
+    assert!(lite.expect(2, &["rehearse", "--as", "everyone"]).contains("SQLite has no roles"));
+}
+
 #[test]
 fn snapshots_are_captured_and_compared() {
     for server in BOTH {

@@ -1,6 +1,7 @@
 //! Real servers: a database of its own for each test, dropped again. Where no server answers a test is skipped with
 //! a line that says so; with `YSOMORPH_REQUIRE_SERVERS=1` it fails instead.
 
+mod agreement;
 mod dumps;
 mod journeys;
 mod single_changes;

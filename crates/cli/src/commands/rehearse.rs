@@ -1,0 +1,80 @@
+//! `ysomorph rehearse`
+
+use super::print;
+use crate::error::CliError;
+use crate::output::Output;
+use crate::session::{Session, bare_report};
+use clap::Args;
+use std::collections::BTreeMap;
+use ysomorph_core::definition::Model;
+use ysomorph_core::name::nearest;
+use ysomorph_core::rehearsal::{self, Refusal};
+use ysomorph_report::{Rehearsal, text};
+use ysomorph_sources::{Line, Source, rehearse};
+use ysomorph_workspace::Workspace;
+
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// Only what this role may do, under its database role's own grants
+    #[arg(long = "as", value_name = "ROLE")]
+    role: Option<String>,
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let workspace = session.open()?;
+    let source = session.changed_source(&workspace)?;
+    if matches!(source, Source::Snapshot(_)) {
+        return Err(CliError::new(format!("{source} is no database: nothing can be rehearsed on it"))
+            .hint("give --changed SOURCE, or YSOMORPH_URL"));
+    }
+    let model = Model::of(&workspace.tree);
+    let database_role = arguments.role.as_deref().map(|role| database_role(&workspace, &model, role, &source)).transpose()?;
+    let asked = rehearsal::script(&model, source.engine(), arguments.role.as_deref());
+    // What several pages ask alike is asked once.
+    let mut lines: BTreeMap<Line, usize> = BTreeMap::new();
+    let wanted: Vec<Line> = asked.iter().map(|a| Line { sql: a.statement.sql.clone(), writes: a.statement.purpose.is_write() }).collect();
+    for line in &wanted {
+        let next = lines.len();
+        lines.entry(line.clone()).or_insert(next);
+    }
+    let mut once: Vec<(usize, Line)> = lines.iter().map(|(line, at)| (*at, line.clone())).collect();
+    once.sort();
+    let once: Vec<Line> = once.into_iter().map(|(_, line)| line).collect();
+    let outcomes = rehearse(&source, &once, database_role.as_deref())?;
+    let refusal = |line: &Line| {
+        let refused = outcomes.get(*lines.get(line)?)?.as_ref()?;
+        Some(Refusal { message: refused.message.clone(), code: refused.code.clone(), at: refused.at })
+    };
+    let refused: Vec<_> = asked.iter().zip(&wanted).filter_map(|(asked, line)| Some((asked, refusal(line)?))).collect();
+    let mut pages: Vec<(String, String)> = asked.iter().map(|a| (a.entity.name.clone(), a.page.name.clone())).collect();
+    pages.dedup();
+    let mut report = bare_report("rehearse", session, &workspace, workspace.accepted()).with_findings(rehearsal::findings(&refused));
+    report.rehearsal = Some(Rehearsal {
+        engine: source.engine().word().to_owned(),
+        role: arguments.role.clone(),
+        statements: asked.len(),
+        refused: refused.len(),
+        pages,
+    });
+    print(output, &report, text::rehearse);
+    Ok(u8::from(!refused.is_empty()))
+}
+
+/// The database role whose grants a role of the definition has.
+fn database_role(workspace: &Workspace, model: &Model, role: &str, source: &Source) -> Result<String, CliError> {
+    if matches!(source, Source::Sqlite(_)) {
+        return Err(CliError::new("SQLite has no roles: everybody may do everything").hint("leave --as out"));
+    }
+    if !model.app.roles.contains_key(role) {
+        let error = CliError::new(format!("there is no role `{role}` in app/app.toml"));
+        return Err(match nearest(role, model.app.roles.keys().map(String::as_str)) {
+            Some(near) => error.hint(format!("did you mean `{near}`?")),
+            None => error.hint("its roles are the tables [role.NAME]"),
+        });
+    }
+    let named = workspace.tree.app().and_then(|app| app.get("role")?.get(role)?.get("database_role")?.as_text().map(str::to_owned));
+    named.ok_or_else(|| {
+        CliError::new(format!("role `{role}` names no database role: whose grants it has can't be told"))
+            .hint(format!("write database_role = \"…\" under [role.{role}] in app/app.toml"))
+    })
+}

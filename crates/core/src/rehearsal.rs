@@ -1,0 +1,224 @@
+//! A rehearsal: every statement the pages need, and what the real database says of each, led back to the element of
+//! the definition it stands for.
+
+use crate::definition::{Entity, Model, Page};
+use crate::impact::{Finding, Location, Remedy, Severity};
+use crate::name::{same, shown};
+use crate::schema::Engine;
+use crate::statements::{self, Need, Purpose, Statement, Use, Why};
+
+/// The name under which refusals are reported; it is no rule of `impact`.
+pub const REFUSED: &str = "rehearse/refused";
+
+/// A statement of a page.
+#[derive(Debug)]
+pub struct Asked<'a> {
+    /// The entity.
+    pub entity: &'a Entity,
+    /// The page.
+    pub page: &'a Page,
+    /// What is asked.
+    pub statement: Statement,
+}
+
+/// Why the database refuses a statement.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Refusal {
+    /// What it says.
+    pub message: String,
+    /// Its own code for it.
+    pub code: Option<String>,
+    /// The byte of the statement it points at.
+    pub at: Option<usize>,
+}
+
+/// Every statement of every page, for every role; or only what one role may do.
+pub fn script<'a>(model: &'a Model, engine: Engine, role: Option<&str>) -> Vec<Asked<'a>> {
+    let mut all = Vec::new();
+    for entity in model.entities.values() {
+        for page in &entity.pages {
+            let wanted = |statement: &Statement| match (role, &statement.role) {
+                (None, _) => true,
+                (Some(role), Some(own)) => role == own,
+                (Some(role), None) => may_write(model, entity, page, role, &statement.purpose),
+            };
+            let statements = statements::of_page(model, entity, page, engine).into_iter().filter(wanted);
+            all.extend(statements.map(|statement| Asked { entity, page, statement }));
+        }
+    }
+    all
+}
+
+/// Whether a role may do a write: everybody may where there are no roles.
+fn may_write(model: &Model, entity: &Entity, page: &Page, role: &str, purpose: &Purpose) -> bool {
+    if model.app.roles.is_empty() {
+        return true;
+    }
+    let Some(access) = entity.access_of(role).filter(|a| a.allows(page)) else { return false };
+    match purpose {
+        Purpose::Insert => access.add,
+        Purpose::Update => access.edit,
+        Purpose::Delete => access.delete,
+        _ => true,
+    }
+}
+
+/// The refusals as findings: what the database says the same of on one page is told once.
+pub fn findings(refused: &[(&Asked<'_>, Refusal)]) -> Vec<Finding> {
+    let mut found: Vec<Finding> = Vec::new();
+    for (asked, refusal) in refused {
+        let finding = finding(asked, refusal);
+        let known = found
+            .iter_mut()
+            .find(|f| f.entity == finding.entity && f.pages == finding.pages && f.message == finding.message && f.at == finding.at);
+        match known {
+            Some(known) => {
+                known.places.extend(finding.places.into_iter().filter(|p| !known.places.contains(p)).collect::<Vec<_>>());
+                if known.role != finding.role {
+                    known.role = None;
+                }
+            }
+            None => found.push(finding),
+        }
+    }
+    found
+}
+
+fn finding(asked: &Asked<'_>, refusal: &Refusal) -> Finding {
+    let code = refusal.code.as_ref().map_or_else(String::new, |code| format!(" ({})", shown(code)));
+    let mut finding = Finding::new(
+        REFUSED,
+        Severity::Break,
+        format!("the database refuses it: {}{code}", shown(without_aliases(refusal.message.trim()).trim())),
+    );
+    finding.entity = Some(asked.entity.name.clone());
+    finding.pages = vec![asked.page.name.clone()];
+    finding.role.clone_from(&asked.statement.role);
+    finding.places = vec![asked.statement.purpose.words()];
+    finding.remedy = Remedy::None;
+    let culprit = culprit(&asked.statement, refusal);
+    finding.field = culprit.and_then(|(used, _)| match &used.why {
+        Why::Field { field, .. } | Why::LookupTarget { field } | Why::LookupValue { field } | Why::LookupCondition { field } => {
+            Some(field.clone())
+        }
+        Why::Display { field, .. } => Some(field.clone()),
+        _ => None,
+    });
+    finding.at = Some(match culprit {
+        Some((used, Some(offset))) => inside(used, offset),
+        Some((used, None)) => Location::from(&used.place),
+        None => Location::from(&asked.page.place),
+    });
+    finding
+}
+
+/// The place of a byte inside a condition: on its line, after the opening quote, where the text is one plain line.
+fn inside(used: &Use, offset: usize) -> Location {
+    let mut place = Location::from(&used.place);
+    if let Need::Condition { text, .. } = &used.need
+        && !text.contains(['\n', '"', '\\'])
+    {
+        let before = text.get(..offset).unwrap_or_default().chars().count();
+        place.column += 1 + u32::try_from(before).unwrap_or_default();
+    }
+    place
+}
+
+/// The need that a refusal is about: the one whose name the database points at or speaks of. For a condition also
+/// the byte inside it.
+fn culprit<'s>(statement: &'s Statement, refusal: &Refusal) -> Option<(&'s Use, Option<usize>)> {
+    let pointed = refusal.at.and_then(|at| word_at(&statement.sql, at));
+    let mut words: Vec<String> = pointed.into_iter().collect();
+    words.extend(words_of(&refusal.message));
+    for word in &words {
+        let named = |used: &&Use| match &used.need {
+            Need::Table(table) => same(crate::name::split_qualified(table).1, word),
+            Need::Column { column, .. } => same(column, word),
+            Need::Condition { .. } | Need::Write { .. } => false,
+        };
+        // A column before a table of the same name: it is the nearer thing.
+        let by_column = statement.uses.iter().find(|u| matches!(u.need, Need::Column { .. }) && named(u));
+        if let Some(used) = by_column.or_else(|| statement.uses.iter().find(named)) {
+            return Some((used, None));
+        }
+        let inside = statement.uses.iter().find_map(|used| match &used.need {
+            Need::Condition { text, .. } => whole_word(text, word).map(|at| (used, Some(at))),
+            _ => None,
+        });
+        if inside.is_some() {
+            return inside;
+        }
+    }
+    None
+}
+
+/// A message without the names that only the statement gives to its tables (`r`, `l1`…): they are nobody's.
+fn without_aliases(message: &str) -> String {
+    let mut out = String::new();
+    let mut rest = message;
+    while let Some(dot) = rest.find('.') {
+        let (before, after) = rest.split_at(dot);
+        let start = before.rfind(|c: char| !c.is_ascii_alphanumeric()).map_or(0, |at| at + 1);
+        let word = &before[start..];
+        let is_alias = word == "r" || word.strip_prefix('l').is_some_and(|n| !n.is_empty() && n.chars().all(|c| c.is_ascii_digit()));
+        let followed = after[1..].starts_with(is_name);
+        if is_alias && followed {
+            out.push_str(&before[..start]);
+        } else {
+            out.push_str(before);
+            out.push('.');
+        }
+        rest = &after[1..];
+    }
+    out.push_str(rest);
+    out
+}
+
+fn is_name(c: char) -> bool {
+    c.is_alphanumeric() || c == '_' || c == '$'
+}
+
+/// The name that stands at a byte, quotes and a qualifier aside: the last part is what is missing.
+fn word_at(text: &str, at: usize) -> Option<String> {
+    let rest = text.get(at..)?;
+    let end = rest.find(|c: char| !(is_name(c) || "\"`.".contains(c))).unwrap_or(rest.len());
+    rest[..end].rsplit('.').next().map(|last| last.trim_matches(['"', '`']).to_owned()).filter(|w| !w.is_empty())
+}
+
+/// Names in a message, the last parts of qualified ones first.
+fn words_of(message: &str) -> Vec<String> {
+    let pieces = message.split(|c: char| !(is_name(c) || "\"`.".contains(c)));
+    pieces
+        .filter_map(|piece| piece.trim_matches('.').rsplit('.').next().map(|w| w.trim_matches(['"', '`']).to_owned()))
+        .filter(|w| w.len() > 1)
+        .collect()
+}
+
+fn whole_word(text: &str, word: &str) -> Option<usize> {
+    let lower = text.to_ascii_lowercase();
+    let word = word.to_ascii_lowercase();
+    lower.match_indices(&word).map(|(at, _)| at).find(|at| {
+        let before = lower[..*at].chars().next_back();
+        let after = lower[at + word.len()..].chars().next();
+        !before.is_some_and(is_name) && !after.is_some_and(is_name)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_message_speaks_of_columns_not_of_aliases() {
+        for (message, shown) in [
+            ("no such column: l12.postcode", "no such column: postcode"),
+            ("column r.tag does not exist", "column tag does not exist"),
+            ("Unknown column 'l1.tag' in 'SELECT'. Sorry.", "Unknown column 'tag' in 'SELECT'. Sorry."),
+            ("relation \"sales.order\" does not exist", "relation \"sales.order\" does not exist"),
+        ] {
+            assert_eq!(without_aliases(message), shown);
+        }
+        assert_eq!(word_at("SELECT \"r\".\"gone\" FROM", 7).as_deref(), Some("gone"));
+        assert_eq!((whole_word("a = 1 AND ab = b", "b"), whole_word("ab", "b")), (Some(15), None));
+    }
+}

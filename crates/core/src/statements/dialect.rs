@@ -1,0 +1,97 @@
+//! How each engine writes what pages ask: quoting, joining texts, what an empty record looks like.
+
+use crate::name;
+use crate::schema::Engine;
+use crate::sql;
+
+/// A quoted identifier; a qualified name is quoted part by part.
+pub(super) fn quoted(identifier: &str, engine: Engine) -> String {
+    if !engine.is_mysql_like() {
+        return name::quoted(identifier);
+    }
+    let parts = identifier.split(name::SEPARATOR).map(|part| format!("`{}`", part.replace('`', "``")));
+    parts.collect::<Vec<_>>().join(".")
+}
+
+/// An expression as text, to be searched.
+pub(super) fn as_text(expression: &str, engine: Engine) -> String {
+    format!("CAST({expression} AS {})", if engine.is_mysql_like() { "CHAR" } else { "TEXT" })
+}
+
+/// An expression as a piece of a readable text: empty where there is no value.
+pub(super) fn or_empty(expression: &str, engine: Engine) -> String {
+    match engine {
+        // Only texts may stand beside a text there.
+        Engine::Postgresql => format!("coalesce({}, '')", as_text(expression, engine)),
+        _ => format!("coalesce({expression}, '')"),
+    }
+}
+
+/// Texts one after the other.
+pub(super) fn joined(parts: &[String], engine: Engine) -> String {
+    match parts {
+        [] => "''".to_owned(),
+        [one] => one.clone(),
+        several if engine.is_mysql_like() => format!("concat({})", several.join(", ")),
+        several => several.join(" || "),
+    }
+}
+
+/// A string in SQL.
+pub(super) fn literal(text: &str, engine: Engine) -> String {
+    let text = text.replace('\'', "''");
+    format!("'{}'", if engine.is_mysql_like() { text.replace('\\', "\\\\") } else { text })
+}
+
+/// What an INSERT of a record without any value says after the table.
+pub(super) fn no_values(engine: Engine) -> &'static str {
+    if engine.is_mysql_like() { "() VALUES ()" } else { "DEFAULT VALUES" }
+}
+
+/// A statement with the engine's own parameters for the named ones, and their names in order. SQLite has named ones.
+///
+/// The second value gives the named parameter of each of the engine's, the third the byte each stood at.
+pub fn positional(statement: &str, engine: Engine) -> (String, Vec<String>, Vec<usize>) {
+    let found = sql::parameters(statement, engine);
+    let offsets = found.iter().map(|(at, _)| *at).collect();
+    if engine == Engine::Sqlite {
+        let mut names: Vec<String> = Vec::new();
+        for (_, name) in found {
+            if !names.contains(&name) {
+                names.push(name);
+            }
+        }
+        return (statement.to_owned(), names, offsets);
+    }
+    let (mut out, mut names, mut last): (String, Vec<String>, usize) = (String::new(), Vec::new(), 0);
+    for (at, name) in found {
+        out.push_str(&statement[last..at]);
+        last = at + 1 + name.len();
+        if engine.is_mysql_like() {
+            out.push('?');
+            names.push(name);
+            continue;
+        }
+        let number = names.iter().position(|known| *known == name).unwrap_or_else(|| {
+            names.push(name);
+            names.len() - 1
+        });
+        out.push_str(&format!("${}", number + 1));
+    }
+    out.push_str(&statement[last..]);
+    (out, names, offsets)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn named_parameters_become_the_engines_own() {
+        let text = "a = :x AND b::text = ':y' AND c = :z OR d = :x";
+        let pg = positional(text, Engine::Postgresql);
+        assert_eq!((pg.0.as_str(), pg.1), ("a = $1 AND b::text = ':y' AND c = $2 OR d = $1", vec!["x".to_owned(), "z".to_owned()]));
+        let maria = positional("a = :x OR `:b` = :x", Engine::Mariadb);
+        assert_eq!((maria.0.as_str(), maria.1.len()), ("a = ? OR `:b` = ?", 2));
+    }
+}
