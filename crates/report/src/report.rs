@@ -5,8 +5,8 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use ysomorph_core::changes::Change;
 use ysomorph_core::definition::{Node, Value};
-use ysomorph_core::impact::{Finding, Severity};
-use ysomorph_core::merge::{Op, Outcome, Part, Question};
+use ysomorph_core::impact::{Finding, Location, Severity};
+use ysomorph_core::merge::{Kept, Op, Outcome, Part, Question};
 
 /// The result of `changes`, `impact`, `check`, `decide` or `merge`.
 #[derive(Debug, Clone, Default, Serialize, JsonSchema)]
@@ -154,6 +154,9 @@ pub struct KeptReport {
     pub draft: Option<serde_json::Value>,
     /// Whether this change concerns it.
     pub concerned: bool,
+    /// Where it stands.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub at: Option<Location>,
 }
 
 /// A part set aside or put back.
@@ -197,23 +200,19 @@ impl Report {
             because: edit.because.clone(),
         });
         self.edits = Some(edits.collect());
-        self.kept = Some(
-            outcome
-                .kept
-                .iter()
-                .map(|k| KeptReport {
-                    path: k.element.shown(),
-                    yours: k.yours.as_ref().map(value),
-                    draft: k.draft.as_ref().map(value),
-                    concerned: k.concerned,
-                })
-                .collect(),
-        );
+        self.kept = Some(outcome.kept.iter().map(kept_report).collect());
         let part = |p: &Part| PartReport { path: p.element.shown(), value: p.was.as_ref().map(value), because: p.because.clone() };
         self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
         self.restored = Some(outcome.restored.iter().map(part).collect());
         self.follow_ups = Some(left.to_vec());
         self.written = Some(written);
+        self
+    }
+
+    /// With customisations.
+    #[must_use]
+    pub fn with_kept(mut self, kept: &[Kept]) -> Report {
+        self.kept = Some(kept.iter().map(kept_report).collect());
         self
     }
 
@@ -240,5 +239,20 @@ fn value(node: &Node) -> serde_json::Value {
         Value::Text(text) | Value::Other(text) => text.as_str().into(),
         Value::List(items) => items.iter().map(value).collect(),
         Value::Table(entries) => serde_json::Value::Object(entries.iter().map(|e| (e.key.clone(), value(&e.node))).collect()),
+    }
+}
+
+fn kept_report(kept: &Kept) -> KeptReport {
+    let at = kept.yours.as_ref().map(|yours| Location {
+        file: kept.element.file.path(),
+        line: yours.at.line.max(1),
+        column: yours.at.column.max(1),
+    });
+    KeptReport {
+        path: kept.element.shown(),
+        yours: kept.yours.as_ref().map(value),
+        draft: kept.draft.as_ref().map(value),
+        concerned: kept.concerned,
+        at,
     }
 }

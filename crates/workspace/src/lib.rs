@@ -21,7 +21,7 @@ pub use decisions::Answer;
 pub use lock::LockError;
 pub use merges::{Entry, EntryKind, UndoError};
 pub use open::{FileError, OpenError, Workspace};
-pub use plan::{Planned, WriteError};
+pub use plan::{Planned, TextChange, WriteError};
 pub use start::{Begin, StartError, start};
 pub use state::follow_ups::FollowUp;
 pub use transaction::digest;

@@ -10,7 +10,7 @@ use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
 use crate::toml::{self, ApplyError};
 use crate::transaction::{Before, Step, Transaction, TransactionError};
 use std::collections::{BTreeMap, BTreeSet};
-use ysomorph_core::definition::{FileKey, Node, Seg, Value};
+use ysomorph_core::definition::{FileKey, Node, Seg, Tree, Value};
 use ysomorph_core::impact::Finding;
 use ysomorph_core::merge::{Edit, Element, Input, Memory, Op, Outcome, merge};
 use ysomorph_core::schema::Schema;
@@ -45,6 +45,9 @@ pub enum WriteError {
     File(crate::open::FileError),
 }
 
+/// A file with its text before and after.
+pub type TextChange = (String, Option<String>, Option<String>);
+
 impl Planned {
     /// Whether there is anything to write beyond the list of follow-ups.
     pub fn is_worth_writing(&self) -> bool {
@@ -66,6 +69,16 @@ impl Workspace {
             renames: self.config.merge.renames,
             new_fields: self.config.merge.new_fields,
         }
+    }
+
+    /// The texts that edits of the definition would give, before and after; nothing is written.
+    ///
+    /// # Errors
+    /// Where the edits don't fit the texts: a defect.
+    pub fn preview(&self, edits: &[Edit], tree: &Tree) -> Result<Vec<TextChange>, WriteError> {
+        let after = apply_all(&self.texts, edits, &mut self.state.bytes.clone(), tree)?;
+        let files: BTreeSet<&FileKey> = edits.iter().map(|e| &e.file).collect();
+        Ok(files.into_iter().map(|f| (f.path(), self.texts.get(f).cloned(), after.get(f).cloned())).collect())
     }
 
     /// Merges without writing anything.

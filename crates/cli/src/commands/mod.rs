@@ -3,6 +3,7 @@
 mod capture;
 mod changes;
 mod check;
+mod custom;
 mod decide;
 mod demo;
 mod explain;
@@ -39,6 +40,8 @@ pub enum Command {
     Undo(undo::Arguments),
     /// Is the definition sound?
     Check,
+    /// Every hand-made customisation, with what the draft says instead
+    Custom(custom::Arguments),
     /// Prepare every statement of every page on the real database, changing nothing
     Rehearse(rehearse::Arguments),
     /// Merges done: when, which changes, which answers
@@ -64,6 +67,7 @@ impl Command {
             Command::Merge(arguments) => merge::run(&arguments, session, output),
             Command::Undo(arguments) => undo::run(&arguments, session, output),
             Command::Check => check::run(session, output),
+            Command::Custom(arguments) => custom::run(&arguments, session, output),
             Command::Rehearse(arguments) => rehearse::run(&arguments, session, output),
             Command::History(arguments) => history::run(&arguments, session, output),
             Command::Explain(arguments) => explain::run(&arguments, output),

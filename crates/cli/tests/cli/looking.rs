@@ -23,6 +23,7 @@ fn no_looking_command_changes_a_byte() {
         &["merge", "--format", "json"],
         &["check"],
         &["rehearse"],
+        &["custom"],
         &["rehearse", "--format", "junit"],
         &["capture"],
         &["changes", "--by", "--data"],

@@ -1,6 +1,6 @@
 //! The stories a merge has to tell, each on a real database, through the built program.
 
-use crate::support::Project;
+use crate::support::{Project, assert_same_files, files_below};
 
 const BEES: &str = "
 CREATE TABLE region (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL UNIQUE);
@@ -439,4 +439,30 @@ fn a_page_that_a_merge_added_and_a_person_customised_is_the_persons() {
     project.sql(view);
     project.merge(&[]);
     assert!(project.read("app/hive.toml").contains("A new hive"), "{}", project.read("app/hive.toml"));
+}
+
+#[test]
+fn every_customisation_is_told_and_can_be_given_up() {
+    let project = Project { dir: tempfile::tempdir().unwrap() };
+    project.expect(0, &["demo", ".", "--only-files"]);
+    let listed: serde_json::Value = serde_json::from_str(&project.expect(0, &["custom", "--format", "json"])).unwrap();
+    let kept = listed["kept"].as_array().unwrap();
+    assert!(kept.len() > 25, "{}", kept.len());
+    let before = files_below(project.dir.path());
+    for one in kept {
+        let path = one["path"].as_str().unwrap();
+        let shown = project.expect(0, &["custom", "--reset", path]);
+        assert!(shown.contains("nothing was written") && shown.contains("\n@@ "), "{path}: {shown}");
+    }
+    assert_same_files(&before, &files_below(project.dir.path()), "custom wrote something");
+    let printed = project.expect(0, &["custom", "hive"]);
+    for told in ["5 customisations in 1 file", "field/tag/label", "\"Hive number\"; the draft says nothing", "app/hive.toml:21:9"] {
+        assert!(printed.contains(told), "{told}: {printed}");
+    }
+    assert!(project.expect(2, &["custom", "--reset", "hive/titel"]).contains("did you mean `hive/title`?"));
+    // What is given up is the draft's again: nothing is customised there any more.
+    project.edit("app/hive.toml", "title = \"{tag} at {apiary.name}\"", "title = \"{tag}\"");
+    assert!(!project.expect(0, &["custom", "hive"]).contains("\n  title"));
+    let fresh = Project::new("CREATE TABLE a (id INTEGER PRIMARY KEY, name TEXT)");
+    assert_eq!(fresh.expect(0, &["custom"]), "Nothing is customised: the definition is as it was drafted.\n");
 }

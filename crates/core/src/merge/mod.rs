@@ -5,6 +5,7 @@
 
 mod access;
 mod arrays;
+mod custom;
 mod edit;
 mod element;
 mod layout;
@@ -16,6 +17,7 @@ mod rekey;
 mod returns;
 mod run;
 
+pub use custom::{customisations, reset};
 pub use edit::{Edit, Op};
 pub use element::{Element, Step, interleave, member_key, place};
 pub use layout::NewFields;

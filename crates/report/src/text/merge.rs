@@ -73,7 +73,7 @@ fn shown_file(diff: &FileDiff) -> bool {
     !diff.path.starts_with(".ysomorph/")
 }
 
-fn unified(diff: &FileDiff) -> String {
+pub(super) fn unified(diff: &FileDiff) -> String {
     let (before, after) = (diff.before.as_deref().unwrap_or(""), diff.after.as_deref().unwrap_or(""));
     let name = |there: bool| if there { shown(&diff.path) } else { "/dev/null".to_owned() };
     let mut out =

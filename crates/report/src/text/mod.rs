@@ -2,6 +2,7 @@
 //! meaning by colour alone.
 
 mod changes;
+mod custom;
 mod findings;
 mod merge;
 mod questions;
@@ -9,6 +10,7 @@ mod quote;
 mod style;
 
 pub use changes::changes;
+pub use custom::custom;
 pub use findings::{check, impact, rehearse};
 pub use merge::merge;
 pub use questions::{question, questions};

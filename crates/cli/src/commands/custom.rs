@@ -1,0 +1,47 @@
+//! `ysomorph custom`
+
+use super::print;
+use crate::error::CliError;
+use crate::output::Output;
+use crate::session::{Session, bare_report};
+use clap::Args;
+use ysomorph_core::merge::{customisations, reset};
+use ysomorph_core::name::{matches_any, nearest, shown};
+use ysomorph_report::{FileDiff, text};
+
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// Only these entities, by pattern
+    #[arg(value_name = "ENTITY")]
+    entities: Vec<String>,
+    /// Show the edit that would give one customisation up (entity/field/name/label); nothing is written
+    #[arg(long, value_name = "PATH", conflicts_with = "entities")]
+    reset: Option<String>,
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let workspace = session.open()?;
+    let answers = workspace.answer_map();
+    let mut kept = customisations(&workspace.merge_input(workspace.accepted(), &answers));
+    kept.sort_by(|a, b| a.element.cmp(&b.element));
+    kept.retain(|k| arguments.entities.is_empty() || matches_any(&arguments.entities, k.element.file.name()));
+    let mut diffs = Vec::new();
+    if let Some(path) = &arguments.reset {
+        let Some(one) = kept.iter().find(|k| k.element.shown() == *path).cloned() else {
+            let error = CliError::new(format!("nothing is customised at `{}`", shown(path)));
+            let known: Vec<String> = kept.iter().map(|k| k.element.shown()).collect();
+            return Err(match nearest(path, known.iter().map(String::as_str)) {
+                Some(near) => error.hint(format!("did you mean `{near}`?")),
+                None => error.hint("`ysomorph custom` lists the paths"),
+            });
+        };
+        let (edits, tree) = reset(&workspace.tree, &one);
+        let texts = workspace.preview(&edits, &tree)?;
+        diffs = texts.into_iter().map(|(path, before, after)| FileDiff { path, before, after }).collect();
+        kept = vec![one];
+    }
+    let mut report = bare_report("custom", session, &workspace, workspace.accepted()).with_kept(&kept);
+    report.diffs = diffs;
+    print(output, &report, text::custom);
+    Ok(0)
+}
