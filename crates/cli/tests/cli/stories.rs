@@ -209,7 +209,7 @@ fn a_hand_edit_in_the_same_array_in_between_stays_and_the_member_returns_to_its_
 #[test]
 fn an_undo_gives_the_bytes_back_and_refuses_after_a_hand_edit() {
     let project = customised();
-    let before = crate::support::files_below(project.dir.path());
+    let before = files_below(project.dir.path());
     let definition = project.definition();
     project.sql("ALTER TABLE keeper DROP COLUMN postcode");
     project.expect(0, &["decide", "--list"]);
@@ -220,11 +220,11 @@ fn an_undo_gives_the_bytes_back_and_refuses_after_a_hand_edit() {
     project.edit("app/keeper.toml", "\"Beekeeper\"", "\"Keeper\"");
     project.expect(0, &["undo"]);
     project.same_definition(&definition);
-    let mut after = crate::support::files_below(project.dir.path());
+    let mut after = files_below(project.dir.path());
     after.retain(|f, _| before.contains_key(f));
     let mut expected = before.clone();
     expected.insert("my.db".into(), after[std::path::Path::new("my.db")].clone());
-    crate::support::assert_same_files(&expected, &after, "the undo left something else");
+    assert_same_files(&expected, &after, "the undo left something else");
     // The undo is an entry: it can be taken back, and then undone again one further.
     project.expect(0, &["undo", "2"]);
     assert!(!project.read("app/keeper.toml").contains("postcode"));
