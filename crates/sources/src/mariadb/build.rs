@@ -10,6 +10,7 @@ use ysomorph_core::schema::{
     Check, Column, DefaultGrant, Engine, ForeignKey, Generated, Grant, Index, IndexPart, Objects, Operation, Schema, Table, TableKind,
     Trigger, Unique,
 };
+use ysomorph_core::sql::{self, Target};
 
 /// Gathers the databases read.
 pub(super) struct Builder {
@@ -151,6 +152,17 @@ impl Builder {
         schema.outside = self.outside.into_iter().collect();
         schema.objects = objects;
         schema.unseen = self.unseen;
+        let reads: Vec<(usize, Vec<String>)> = schema
+            .tables
+            .iter()
+            .enumerate()
+            .filter_map(|(at, table)| Some((at, view_reads(&schema, table.definition.as_ref()?, &table.name))))
+            .collect();
+        for (at, reads) in reads {
+            if let Some(table) = schema.tables.get_mut(at) {
+                table.reads = reads;
+            }
+        }
         schema
     }
 
@@ -324,6 +336,23 @@ impl Builder {
             self.objects.default_grants.push(DefaultGrant { owner: "the database".to_owned(), on: "tables".to_owned(), grant });
         }
     }
+}
+
+/// The columns a view's statement reads: the server doesn't tell, but writes the statement with every name in full.
+fn view_reads(schema: &Schema, definition: &str, view: &str) -> Vec<String> {
+    // A condition is what can be analysed; a query is one inside EXISTS.
+    let analysis = sql::analyse(&format!("EXISTS ({definition})"), view, schema);
+    let mut reads: Vec<String> = analysis
+        .names
+        .into_iter()
+        .filter_map(|named| match named.target {
+            Target::Column { table, column } => Some(name::dotted(&table, &column)),
+            _ => None,
+        })
+        .collect();
+    reads.sort();
+    reads.dedup();
+    reads
 }
 
 /// `'anna'@'%'` as `anna`, `'anna'@'host'` as `anna@host`.

@@ -64,6 +64,8 @@ fn mariadb_reads_back_from_its_own_dump() {
     same_as_its_snapshot(&schema);
     let counts = &schema.objects;
     assert_eq!((schema.tables.len(), counts.routines.len(), counts.sequences.len(), counts.events.len()), (8, 2, 1, 1));
+    let view = schema.table("keeper_names").unwrap();
+    assert_eq!(view.reads, ["keeper.full_name", "keeper.id", "keeper.region_id", "region.id", "region.name"]);
     let dump = output("mariadb-dump", &["-h127.0.0.1", "-uroot", "--no-data", "--routines", "--events", "--triggers", &place.name]);
     let copy = Place::new(Server::Mariadb).unwrap();
     let mut client =
