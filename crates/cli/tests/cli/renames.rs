@@ -296,6 +296,21 @@ fn renames_people_make_are_recognised() {
     assert!(right * 10 >= presumed * 9, "{right} of {presumed} presumed are right");
 }
 
+/// A view that read the lost column and reads the new one speaks for the pair.
+#[test]
+fn a_view_that_reads_both_is_evidence() {
+    let file = |column: &str| {
+        let project = crate::support::Project::empty(&format!(
+            "CREATE TABLE hive (id INTEGER PRIMARY KEY, {column} TEXT, other_{column} TEXT); CREATE VIEW seen AS SELECT id, {column} FROM hive"
+        ));
+        ysomorph_sources::sqlite::read(&project.path("my.db")).unwrap()
+    };
+    let found = find_renames(&file("abc"), &file("xyz"), &Known::default());
+    let rename = found.iter().find(|r| subject_of(r) == "hive.abc").unwrap();
+    assert_eq!(rename.candidates.first().map(String::as_str), Some("xyz"), "{found:?}");
+    assert!(rename.evidence.reasons().iter().any(|r| r == "the same view reads it"), "{rename:?}");
+}
+
 fn subject_of(rename: &ysomorph_core::rename::Rename) -> String {
     rename.column.as_ref().map_or_else(|| rename.table.clone(), |c| format!("{}.{c}", rename.table))
 }

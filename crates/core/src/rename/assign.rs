@@ -81,8 +81,12 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         }
         // References must compare by their present names, or every column that points at a renamed table looks different.
         let carried = map.applied_to_table(before);
+        let known_by = |lost: &str, new: &str| {
+            let (seen, sees) = (readers(accepted, &before.name, lost), readers(changed, &after.name, new));
+            seen.intersection(&sees).next().is_some()
+        };
         let likeness = |lost: &str, new: &str| accepted.fingerprint(&before.name, lost)?.likeness(changed.fingerprint(&after.name, new)?);
-        renames.extend(column_renames(&before.name, &carried, after, known, &facts, &likeness));
+        renames.extend(column_renames(&before.name, &carried, after, known, &facts, &Signs { likeness: &likeness, read_alike: &known_by }));
     }
     renames
 }
@@ -122,14 +126,7 @@ fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Fac
     )
 }
 
-fn column_renames(
-    old_table: &str,
-    before: &Table,
-    after: &Table,
-    known: &Known,
-    facts: &Facts,
-    likeness: &dyn Fn(&str, &str) -> Option<f64>,
-) -> Vec<Rename> {
+fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known, facts: &Facts, signs: &Signs<'_>) -> Vec<Rename> {
     let certain: Vec<&CertainRename> = facts.of_columns(old_table).collect();
     let is_source = |c: &str| certain.iter().any(|known| known.column.as_deref().is_some_and(|known| name::same(known, c)));
     let is_target = |c: &str| certain.iter().any(|known| name::same(&known.to, c));
@@ -142,7 +139,7 @@ fn column_renames(
     }
     let new: Vec<&Column> =
         after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_target(&c.name) || odd(&c.name)).collect();
-    let scored = |a: &Column, b: &Column| score::with_data(score::columns(before, a, after, b), likeness(&a.name, &b.name));
+    let scored = |a: &Column, b: &Column| signs.weighed(score::columns(before, a, after, b), &a.name, &b.name);
     let returns = |b: &Column| known.column_returns(&before.name, &b.name);
     let contradicted = |_: &Column| facts.numbers.contradict(old_table);
     let stays = |c: &Column| after.column(&c.name).is_some();
@@ -160,6 +157,27 @@ fn column_renames(
             stays: &stays,
         },
     )
+}
+
+/// What speaks for two columns beyond themselves.
+struct Signs<'a> {
+    /// How much of the data they share, where it was measured.
+    likeness: &'a dyn Fn(&str, &str) -> Option<f64>,
+    /// Whether a view reads the one before and the other now.
+    read_alike: &'a dyn Fn(&str, &str) -> bool,
+}
+
+impl Signs<'_> {
+    fn weighed(&self, scored: Scored, lost: &str, new: &str) -> Scored {
+        let scored = score::with_data(scored, (self.likeness)(lost, new));
+        if (self.read_alike)(lost, new) { score::read_alike(scored) } else { scored }
+    }
+}
+
+/// The views that read a column.
+fn readers<'s>(schema: &'s Schema, table: &str, column: &str) -> BTreeSet<&'s str> {
+    let wanted = name::dotted(table, column);
+    schema.tables.iter().filter(|t| t.reads.contains(&wanted)).map(|t| t.name.as_str()).collect()
 }
 
 /// Columns that kept their names but may have changed places with others (a swap), or whose name something else

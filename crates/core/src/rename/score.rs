@@ -71,6 +71,12 @@ pub fn with_data((score, mut reasons): Scored, likeness: Option<f64>) -> Scored 
     (score, reasons)
 }
 
+/// A score of two columns that the same view reads, before and now.
+pub fn read_alike((score, mut reasons): Scored) -> Scored {
+    reasons.push("the same view reads it".to_owned());
+    ((score + 0.12).min(1.0), reasons)
+}
+
 /// Compares a lost table with a new one, by name, columns and what they refer to.
 ///
 /// `pointed` are the tables that refer to either.
