@@ -83,6 +83,9 @@ fn left_out(schema: &Schema, include: &[String]) -> Vec<LeftOut> {
             () if !ysomorph_core::schema::wanted::<String>(include, &[], &table.name) => Some(EXCLUDED),
             () if table.columns.is_empty() && table.broken.is_none() => Some("it has no columns"),
             () if !has_key => Some("it has no key: nothing tells its records apart"),
+            () if schema.tables.iter().any(|t| t.name > table.name && name::same(&t.name, &table.name)) => {
+                Some("another table's name differs from its own only by case")
+            }
             () => None,
         }
     };

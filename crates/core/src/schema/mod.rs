@@ -232,7 +232,10 @@ impl Schema {
 /// Whether a table of this name is to be read.
 pub fn wanted<S: AsRef<str>>(include: &[S], exclude: &[S], table: &str) -> bool {
     let table = name::plain(table);
-    name::matches_any(include, &table) && !name::matches_any(exclude, &table)
+    // A plain name with capitals means that spelling alone, where an engine has both.
+    let exact = |pattern: &str| !pattern.contains(['*', '?', '[', '{']) && pattern.chars().any(char::is_uppercase);
+    let left_out = exclude.iter().any(|p| if exact(p.as_ref()) { p.as_ref() == table } else { name::matches_any(&[p], &table) });
+    name::matches_any(include, &table) && !left_out
 }
 
 /// Why a write is refused before it runs.

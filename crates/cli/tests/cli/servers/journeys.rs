@@ -22,7 +22,7 @@ fn the_demo_comes_back_to_the_byte_on_every_server() {
 fn start_tells_what_it_left_out_and_keeps_no_password() {
     let Some(place) = Place::with(
         Server::Postgresql,
-        "CREATE SCHEMA sales; CREATE TABLE hive (id integer PRIMARY KEY, tag text); CREATE TABLE log (line text); CREATE TABLE nothing ();
+        "CREATE SCHEMA sales; CREATE TABLE hive (id integer PRIMARY KEY, tag text); CREATE TABLE log (line text); CREATE TABLE nothing (); CREATE TABLE \"Hive\" (id integer PRIMARY KEY);
          CREATE TABLE scratch_a (id integer PRIMARY KEY); CREATE TABLE sales.order (id integer PRIMARY KEY, hive_id integer REFERENCES public.hive, paid date)",
     ) else {
         return;
@@ -30,9 +30,13 @@ fn start_tells_what_it_left_out_and_keeps_no_password() {
     let project = Project::empty("");
     let url = place.url().replace("postgres@", "postgres:not-needed@");
     let printed = project.expect(0, &["start", "--from", &url, "--schemas", "public", "sales", "--tables", "[!s]*", "sales.*"]);
-    for told in
-        ["log: it has no key", "nothing: it has no columns", "scratch_a: no pattern of --tables matches it", "The password is not kept"]
-    {
+    for told in [
+        "log: it has no key",
+        "nothing: it has no columns",
+        "Hive: another table's name differs",
+        "scratch_a: no pattern of --tables matches it",
+        "The password is not kept",
+    ] {
         assert!(printed.contains(told), "{told}:\n{printed}");
     }
     assert!(!project.definition().values().any(|bytes| String::from_utf8_lossy(bytes).contains("not-needed")));
