@@ -93,10 +93,15 @@ fn finding(asked: &Asked<'_>, refusal: &Refusal) -> Finding {
     );
     finding.entity = Some(asked.entity.name.clone());
     finding.pages = vec![asked.page.name.clone()];
-    finding.role.clone_from(&asked.statement.role);
     finding.places = vec![asked.statement.purpose.words()];
     finding.remedy = Remedy::None;
     let culprit = culprit(&asked.statement, refusal);
+    // Only a role's own rows and grants are that role's alone: other roles ask the same.
+    let by_rows = culprit.is_some_and(|(used, _)| matches!(used.why, Why::Rows { .. }));
+    let by_grant = refusal.code.as_deref().is_some_and(|code| code == "42501" || code.starts_with("1142/") || code.starts_with("1143/"));
+    if by_rows || by_grant {
+        finding.role.clone_from(&asked.statement.role);
+    }
     finding.field = culprit.and_then(|(used, _)| match &used.why {
         Why::Field { field, .. } | Why::LookupTarget { field } | Why::LookupValue { field } | Why::LookupCondition { field } => {
             Some(field.clone())
@@ -130,26 +135,25 @@ fn culprit<'s>(statement: &'s Statement, refusal: &Refusal) -> Option<(&'s Use, 
     let pointed = refusal.at.and_then(|at| word_at(&statement.sql, at));
     let mut words: Vec<String> = pointed.into_iter().collect();
     words.extend(words_of(&refusal.message));
-    for word in &words {
-        let named = |used: &&Use| match &used.need {
-            Need::Table(table) => same(crate::name::split_qualified(table).1, word),
-            Need::Column { column, .. } => same(column, word),
-            Need::Condition { .. } | Need::Write { .. } => false,
-        };
-        // A column before a table of the same name: it is the nearer thing.
-        let by_column = statement.uses.iter().find(|u| matches!(u.need, Need::Column { .. }) && named(u));
-        if let Some(used) = by_column.or_else(|| statement.uses.iter().find(named)) {
-            return Some((used, None));
-        }
-        let inside = statement.uses.iter().find_map(|used| match &used.need {
+    // A column first, whatever tables are named beside it; then a name inside a condition; then a table.
+    let column = |word: &String| statement.uses.iter().find(|u| matches!(&u.need, Need::Column { column, .. } if same(column, word)));
+    if let Some(used) = words.iter().find_map(column) {
+        return Some((used, None));
+    }
+    let inside = |word: &String| {
+        statement.uses.iter().find_map(|used| match &used.need {
             Need::Condition { text, .. } => whole_word(text, word).map(|at| (used, Some(at))),
             _ => None,
-        });
-        if inside.is_some() {
-            return inside;
-        }
+        })
+    };
+    if let Some(found) = words.iter().find_map(inside) {
+        return Some(found);
     }
-    None
+    let table = |word: &String| {
+        let is = |u: &&Use| matches!(&u.need, Need::Table(table) if same(crate::name::split_qualified(table).1, word));
+        statement.uses.iter().find(is)
+    };
+    words.iter().find_map(table).map(|used| (used, None))
 }
 
 /// A message without the names that only the statement gives to its tables (`r`, `l1`…): they are nobody's.

@@ -37,15 +37,20 @@ pub fn custom(report: &Report) -> String {
     out
 }
 
-/// A value in short: tables by their keys, lists by their members.
+/// A value in short, as it stands in a file.
 fn spoken(value: &serde_json::Value) -> String {
-    let text = match value {
-        serde_json::Value::Object(parts) => {
-            let parts: Vec<String> = parts.iter().map(|(key, value)| format!("{key} = {value}")).collect();
-            format!("{{ {} }}", parts.join(", "))
-        }
-        other => other.to_string(),
-    };
+    let text = written(value);
     let cut: String = text.chars().take(150).collect();
     if cut.len() < text.len() { format!("{cut}…") } else { cut }
+}
+
+fn written(value: &serde_json::Value) -> String {
+    match value {
+        serde_json::Value::Object(parts) => {
+            let parts: Vec<String> = parts.iter().map(|(key, value)| format!("{key} = {}", written(value))).collect();
+            format!("{{ {} }}", parts.join(", "))
+        }
+        serde_json::Value::Array(items) => format!("[{}]", items.iter().map(written).collect::<Vec<_>>().join(", ")),
+        other => other.to_string(),
+    }
 }
