@@ -6,6 +6,8 @@
 //! A table outside the home schema has a *qualified* name: schema and name with [`SEPARATOR`] between, which
 //! can't be mistaken for a dot in a name. People see and write it as `schema.table`.
 
+use crate::schema::Engine;
+
 /// Stands between the schema and the name in a [`qualified`] name (the ASCII unit separator).
 pub const SEPARATOR: char = '\u{1f}';
 
@@ -60,6 +62,15 @@ pub fn quoted(name: &str) -> String {
         return format!("{}.{}", quoted(schema), quoted(name));
     }
     format!("\"{}\"", name.replace('"', "\"\""))
+}
+
+/// A quoted identifier as an engine writes it; a qualified name is quoted part by part.
+pub fn quoted_for(name: &str, engine: Engine) -> String {
+    if !engine.is_mysql_like() {
+        return quoted(name);
+    }
+    let parts = name.split(SEPARATOR).map(|part| format!("`{}`", part.replace('`', "``")));
+    parts.collect::<Vec<_>>().join(".")
 }
 
 /// Reads a name written by [`written`]; a bare name that isn't plain is taken as it stands.

@@ -15,7 +15,7 @@ pub mod sqlite;
 pub use address::Address;
 pub use measure::measure;
 pub use postgres::trail::INSTALL as TRAIL_SQL;
-pub use rehearse::{Line, Refused, rehearse};
+pub use rehearse::{Line, rehearse};
 pub use script::{create_database, run_script};
 pub use server::{ServerError, Trouble};
 pub use source::{Source, SourceError, kept_text};

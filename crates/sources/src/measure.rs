@@ -9,6 +9,7 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 use ysomorph_core::name;
 use ysomorph_core::schema::{Engine, Fingerprint, Kind, SAMPLE, Schema, TableKind};
+use ysomorph_core::statements::as_text;
 
 /// Most records looked at in a table.
 const RECORDS: u32 = 50_000;
@@ -43,15 +44,7 @@ pub fn measure(
 }
 
 fn jobs(schema: &Schema, wanted: &dyn Fn(&str, &str) -> bool) -> Vec<Job> {
-    let quote = |n: &str| match schema.engine.is_mysql_like() {
-        true => n.split(name::SEPARATOR).map(mariadb::quoted).collect::<Vec<_>>().join("."),
-        false => name::quoted(n),
-    };
-    let text = |column: &str| match schema.engine {
-        Engine::Postgresql => format!("{}::text", quote(column)),
-        Engine::Sqlite => format!("CAST({} AS TEXT)", quote(column)),
-        _ => format!("CAST({} AS CHAR)", quote(column)),
-    };
+    let quote = |n: &str| name::quoted_for(n, schema.engine);
     let mut jobs = Vec::new();
     for table in schema.tables.iter().filter(|t| t.kind == TableKind::Table) {
         let measurable = |kind: Kind| !matches!(kind, Kind::Binary | Kind::Spatial | Kind::Xml);
@@ -66,7 +59,7 @@ fn jobs(schema: &Schema, wanted: &dyn Fn(&str, &str) -> bool) -> Vec<Job> {
                 "WITH sampled AS (SELECT {} AS v FROM {} LIMIT {RECORDS})
                  SELECT count(*), count(v), count(DISTINCT v), coalesce(min(length(v)), 0), coalesce(max(length(v)), 0),
                         (SELECT {joined} FROM ({hashes}) hashes) FROM sampled",
-                text(&column.name),
+                as_text(&quote(&column.name), schema.engine),
                 quote(&table.name)
             );
             jobs.push(Job { table: table.name.clone(), column: column.name.clone(), sql });

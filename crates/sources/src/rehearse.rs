@@ -7,7 +7,9 @@
 use crate::server::{ServerError, Trouble, bounded};
 use crate::{Address, Source, SourceError, mariadb, postgres, sqlite};
 use mysql::prelude::Queryable;
+use std::collections::BTreeMap;
 use std::path::Path;
+use ysomorph_core::rehearsal::Refusal;
 use ysomorph_core::schema::Engine;
 use ysomorph_core::statements::positional;
 
@@ -20,42 +22,39 @@ pub struct Line {
     pub writes: bool,
 }
 
-/// Why the database refuses a statement.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Refused {
-    /// What it says.
-    pub message: String,
-    /// Its own code for it.
-    pub code: Option<String>,
-    /// The byte of the statement it points at.
-    pub at: Option<usize>,
-}
-
-/// Asks the database about each statement; under a role's own grants where one is named.
+/// Asks the database about each statement, once where several are alike; under a role's own grants where one is named.
 ///
 /// # Errors
 /// Where the database can't be asked, or doesn't know the role.
-pub fn rehearse(source: &Source, lines: &[Line], role: Option<&str>) -> Result<Vec<Option<Refused>>, SourceError> {
-    match source {
-        Source::Sqlite(path) => on_sqlite(path, lines),
-        Source::Snapshot(path) => {
-            Err(SourceError::Read { path: path.clone(), reason: "a snapshot is no database: nothing can be rehearsed on it".to_owned() })
-        }
-        Source::Server(address) if address.engine == Engine::Postgresql => {
-            Ok(on_postgresql(address, lines.to_vec(), role.map(str::to_owned))?)
-        }
-        Source::Server(address) => Ok(on_mariadb(address, lines.to_vec(), role.map(str::to_owned))?),
+pub fn rehearse(source: &Source, lines: &[Line], role: Option<&str>) -> Result<Vec<Option<Refusal>>, SourceError> {
+    let mut places: BTreeMap<&Line, usize> = BTreeMap::new();
+    let mut once: Vec<Line> = Vec::new();
+    for line in lines {
+        places.entry(line).or_insert_with(|| {
+            once.push(line.clone());
+            once.len() - 1
+        });
     }
+    let outcomes = match source {
+        Source::Sqlite(path) => on_sqlite(path, &once)?,
+        Source::Snapshot(path) => {
+            let reason = "a snapshot is no database: nothing can be rehearsed on it".to_owned();
+            return Err(SourceError::Read { path: path.clone(), reason });
+        }
+        Source::Server(address) if address.engine == Engine::Postgresql => on_postgresql(address, once, role.map(str::to_owned))?,
+        Source::Server(address) => on_mariadb(address, once, role.map(str::to_owned))?,
+    };
+    Ok(lines.iter().map(|line| outcomes.get(*places.get(line)?)?.clone()).collect())
 }
 
-fn on_sqlite(path: &Path, lines: &[Line]) -> Result<Vec<Option<Refused>>, SourceError> {
+fn on_sqlite(path: &Path, lines: &[Line]) -> Result<Vec<Option<Refusal>>, SourceError> {
     let connection = sqlite::open(path)?;
     let outcome = |line: &Line| match connection.prepare(&line.sql) {
         Ok(_) => None,
         Err(rusqlite::Error::SqlInputError { msg, offset, .. }) => {
-            Some(Refused { message: msg, code: None, at: usize::try_from(offset).ok() })
+            Some(Refusal { message: msg, code: None, at: usize::try_from(offset).ok() })
         }
-        Err(error) => Some(Refused { message: sqlite::plain(&error), code: None, at: None }),
+        Err(error) => Some(Refusal { message: sqlite::plain(&error), code: None, at: None }),
     };
     Ok(lines.iter().map(outcome).collect())
 }
@@ -70,7 +69,7 @@ fn parameter_type(name: &str) -> &'static str {
     }
 }
 
-fn on_postgresql(address: &Address, lines: Vec<Line>, role: Option<String>) -> Result<Vec<Option<Refused>>, ServerError> {
+fn on_postgresql(address: &Address, lines: Vec<Line>, role: Option<String>) -> Result<Vec<Option<Refusal>>, ServerError> {
     bounded(address, postgres::connect, move |mut client, address| {
         if let Some(role) = role {
             let sql = format!("SET ROLE {}", ysomorph_core::name::quoted(&role));
@@ -92,7 +91,7 @@ fn on_postgresql(address: &Address, lines: Vec<Line>, role: Option<String>) -> R
             outcomes.push(match asked {
                 Ok(()) => None,
                 Err(error) => match error.as_db_error() {
-                    Some(db) => Some(Refused {
+                    Some(db) => Some(Refusal {
                         message: db.message().to_owned(),
                         code: Some(db.code().code().to_owned()),
                         at: position(db, &format!("{head}{sql}"), head.len()).map(|at| original(at, &sql, &line.sql, &offsets)),
@@ -132,7 +131,7 @@ fn original(at: usize, sql: &str, named: &str, offsets: &[usize]) -> usize {
     there + at.saturating_sub(own)
 }
 
-fn on_mariadb(address: &Address, lines: Vec<Line>, role: Option<String>) -> Result<Vec<Option<Refused>>, ServerError> {
+fn on_mariadb(address: &Address, lines: Vec<Line>, role: Option<String>) -> Result<Vec<Option<Refusal>>, ServerError> {
     let connect = |address: &Address| -> Result<(mysql::Conn, mysql::Conn), ServerError> {
         Ok((mariadb::connect(address)?, mariadb::connect(address)?))
     };
@@ -152,7 +151,7 @@ fn on_mariadb(address: &Address, lines: Vec<Line>, role: Option<String>) -> Resu
             outcomes.push(match connection.prep(&sql).and_then(|statement| connection.close(statement)) {
                 Ok(()) => None,
                 Err(mysql::Error::MySqlError(error)) => {
-                    Some(Refused { message: error.message.clone(), code: Some(format!("{}/{}", error.code, error.state)), at: None })
+                    Some(Refusal { message: error.message.clone(), code: Some(format!("{}/{}", error.code, error.state)), at: None })
                 }
                 Err(error) => return Err(told(&error)),
             });

@@ -108,11 +108,11 @@ impl Source {
     }
 
     /// Reads two sources at the same time, to compare them. Of two snapshots the tables that stand word for word in
-    /// both are left out: comparing wouldn't mention them.
+    /// both are left out, unless they are wanted `whole`: comparing wouldn't mention them.
     ///
     /// # Errors
     /// What went wrong with either.
-    pub fn read_two(before: &Source, after: &Source, schemas: &[String]) -> Result<(Schema, Schema), SourceError> {
+    pub fn read_two(before: &Source, after: &Source, schemas: &[String], whole: bool) -> Result<(Schema, Schema), SourceError> {
         fn both<T: Send>(
             first: impl FnOnce() -> Result<T, SourceError> + Send,
             second: impl FnOnce() -> Result<T, SourceError> + Send,
@@ -124,7 +124,7 @@ impl Source {
                 Ok((first?, second?))
             })
         }
-        let (Source::Snapshot(old), Source::Snapshot(new)) = (before, after) else {
+        let (Source::Snapshot(old), Source::Snapshot(new), false) = (before, after, whole) else {
             return both(|| before.read(schemas), || after.read(schemas));
         };
         let (old_text, new_text) = both(|| text_of(old), || text_of(new))?;

@@ -34,13 +34,15 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         return Ok(0);
     }
     let in_workspace = session.folder.join("ysomorph.toml").is_file();
-    let mut config = if in_workspace { session.open()?.config.database } else { DatabaseConfig::default() };
+    // Without a source there has to be a workspace; opening it says so.
+    let workspace = if in_workspace || arguments.source.is_none() { Some(session.open()?) } else { None };
+    let mut config = workspace.as_ref().map_or_else(DatabaseConfig::default, |w| w.config.database.clone());
     if !arguments.schemas.is_empty() {
         config.schemas.clone_from(&arguments.schemas);
     }
-    let source = match &arguments.source {
-        Some(text) => Session::source(text)?,
-        None => session.changed_source(&session.open()?)?,
+    let source = match (&arguments.source, &workspace) {
+        (None, Some(workspace)) => session.changed_source(workspace)?,
+        (text, _) => Session::source(text.as_deref().unwrap_or_default())?,
     };
     let mut schema = Session::read(&source, &config)?;
     if arguments.data {

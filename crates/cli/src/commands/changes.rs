@@ -10,10 +10,10 @@ use clap::Args;
 use ysomorph_core::changes::compare;
 use ysomorph_core::merge::merge;
 use ysomorph_core::rename::Known;
-use ysomorph_core::schema::Schema;
+use ysomorph_core::schema::{Engine, Schema};
 use ysomorph_report::{Report, text};
 use ysomorph_sources::Source;
-use ysomorph_workspace::{DatabaseConfig, Workspace};
+use ysomorph_workspace::DatabaseConfig;
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -51,11 +51,18 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
             report.log = log(workspace.accepted(), &changed);
             report
         }
-        (Some(old), Some(new)) => two(session, old, new, arguments.data)?,
+        (Some(old), Some(new)) => {
+            // In a workspace its schemas and excluded tables hold.
+            let config = match session.folder.join("ysomorph.toml").is_file() {
+                true => session.open()?.config.database,
+                false => DatabaseConfig::default(),
+            };
+            two(session, &Session::source(old)?, &Session::source(new)?, &config, arguments.data)?
+        }
         (Some(old), None) => {
             let workspace = session.open()?;
-            let changed = session.changed(&workspace)?;
-            between(session, &read(old, &workspace.config.database)?, &changed)
+            let new = session.changed_source(&workspace)?;
+            two(session, &Session::source(old)?, &new, &workspace.config.database, arguments.data)?
         }
     };
     report.by = arguments.by;
@@ -63,25 +70,17 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     Ok(u8::from(report.counted_changes() > 0))
 }
 
-/// Two sources. In a workspace its schemas and excluded tables hold.
-fn two(session: &Session, old: &str, new: &str, data: bool) -> Result<Report, CliError> {
-    let config = match session.folder.join("ysomorph.toml").is_file() {
-        true => session.open().map(|workspace: Workspace| workspace.config.database)?,
-        false => DatabaseConfig::default(),
-    };
-    let (old, new) = (Session::source(old)?, Session::source(new)?);
-    let (before, after) = Source::read_two(&old, &new, &config.schemas)?;
-    let (mut before, mut after) = (Session::narrowed(before, &config), Session::narrowed(after, &config));
+/// Two sources, without a definition.
+fn two(session: &Session, old: &Source, new: &Source, config: &DatabaseConfig, data: bool) -> Result<Report, CliError> {
+    // A digest is of the whole schema.
+    let (before, after) = Source::read_two(old, new, &config.schemas, session.digests)?;
+    let (mut before, mut after) = (Session::narrowed(before, config), Session::narrowed(after, config));
     if data {
         let other = before.clone();
-        Session::measure(&old, &mut before, &|table, column| after.column(table, column).is_none())?;
-        Session::measure(&new, &mut after, &|table, column| other.column(table, column).is_none())?;
+        Session::measure(old, &mut before, &|table, column| after.column(table, column).is_none())?;
+        Session::measure(new, &mut after, &|table, column| other.column(table, column).is_none())?;
     }
     Ok(between(session, &before, &after))
-}
-
-fn read(text: &str, config: &DatabaseConfig) -> Result<Schema, CliError> {
-    Session::read(&Session::source(text)?, config)
 }
 
 fn between(session: &Session, before: &Schema, after: &Schema) -> Report {
@@ -99,14 +98,13 @@ fn between(session: &Session, before: &Schema, after: &Schema) -> Report {
 /// Whether the change log tells of the changes between two schemas: `--by` says why it doesn't.
 fn log(before: &Schema, after: &Schema) -> Option<String> {
     let kept = after.catalogue.as_ref().is_some_and(|c| c.trail.is_some());
-    let same = before.catalogue.as_ref().zip(after.catalogue.as_ref()).is_some_and(|(a, b)| a.database == b.database);
-    match (kept, same) {
+    match (kept, before.same_database(after)) {
         (true, true) => None,
         (true, false) => Some("its change log can't tell: the schema compared with is another database's".to_owned()),
         (false, _) => Some(format!(
             "who made the changes can't be told: the {} database keeps no change log{}",
             after.engine.word(),
-            if after.engine == ysomorph_core::schema::Engine::Postgresql { " (`ysomorph capture --install-trail` prints one)" } else { "" }
+            if after.engine == Engine::Postgresql { " (`ysomorph capture --install-trail` prints one)" } else { "" }
         )),
     }
 }

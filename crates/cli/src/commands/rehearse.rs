@@ -5,10 +5,9 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};
 use clap::Args;
-use std::collections::BTreeMap;
 use ysomorph_core::definition::Model;
 use ysomorph_core::name::nearest;
-use ysomorph_core::rehearsal::{self, Refusal};
+use ysomorph_core::rehearsal;
 use ysomorph_report::{Rehearsal, text};
 use ysomorph_sources::{Line, Source, rehearse};
 use ysomorph_workspace::Workspace;
@@ -30,22 +29,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let model = Model::of(&workspace.tree);
     let database_role = arguments.role.as_deref().map(|role| database_role(&workspace, &model, role, &source)).transpose()?;
     let asked = rehearsal::script(&model, source.engine(), arguments.role.as_deref());
-    // What several pages ask alike is asked once.
-    let mut lines: BTreeMap<Line, usize> = BTreeMap::new();
-    let wanted: Vec<Line> = asked.iter().map(|a| Line { sql: a.statement.sql.clone(), writes: a.statement.purpose.is_write() }).collect();
-    for line in &wanted {
-        let next = lines.len();
-        lines.entry(line.clone()).or_insert(next);
-    }
-    let mut once: Vec<(usize, Line)> = lines.iter().map(|(line, at)| (*at, line.clone())).collect();
-    once.sort();
-    let once: Vec<Line> = once.into_iter().map(|(_, line)| line).collect();
-    let outcomes = rehearse(&source, &once, database_role.as_deref())?;
-    let refusal = |line: &Line| {
-        let refused = outcomes.get(*lines.get(line)?)?.as_ref()?;
-        Some(Refusal { message: refused.message.clone(), code: refused.code.clone(), at: refused.at })
-    };
-    let refused: Vec<_> = asked.iter().zip(&wanted).filter_map(|(asked, line)| Some((asked, refusal(line)?))).collect();
+    let lines: Vec<Line> = asked.iter().map(|a| Line { sql: a.statement.sql.clone(), writes: a.statement.purpose.is_write() }).collect();
+    let outcomes = rehearse(&source, &lines, database_role.as_deref())?;
+    let refused: Vec<_> = asked.iter().zip(outcomes).filter_map(|(asked, refusal)| Some((asked, refusal?))).collect();
     let mut pages: Vec<(String, String)> = asked.iter().map(|a| (a.entity.name.clone(), a.page.name.clone())).collect();
     pages.dedup();
     let mut report = bare_report("rehearse", session, &workspace, workspace.accepted()).with_findings(rehearsal::findings(&refused));

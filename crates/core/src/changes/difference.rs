@@ -17,29 +17,25 @@ pub(super) enum Met<'a, T> {
     Both(&'a T, &'a T),
 }
 
-/// Pairs the items of two lists: first those alike in full, then by the first key, then by the second; reports
-/// those that are only in one list or not alike. A key that is `None` pairs with nothing.
+/// Pairs the items of two lists: those alike in full say nothing, the others are paired by key; reports those that are
+/// only in one list or not alike.
 pub(super) fn paired<'a, T, K: PartialEq>(
     before: &'a [T],
     after: &'a [T],
-    keys: &[&dyn Fn(&T) -> K],
+    key: impl Fn(&T) -> K,
     alike: impl Fn(&T, &T) -> bool,
     mut report: impl FnMut(Met<'a, T>),
 ) {
     if before.len() == after.len() && before.iter().zip(after).all(|(a, b)| alike(a, b)) {
         return;
     }
-    let mut gone: Vec<&T> = before.iter().filter(|a| !after.iter().any(|b| alike(a, b))).collect();
     let mut new: Vec<&T> = after.iter().filter(|b| !before.iter().any(|a| alike(a, b))).collect();
-    for key in keys {
-        let mut left = Vec::new();
-        for old in gone {
-            match new.iter().position(|n| key(n) == key(old)) {
-                Some(at) => report(Met::Both(old, new.remove(at))),
-                None => left.push(old),
-            }
+    let mut gone = Vec::new();
+    for old in before.iter().filter(|a| !after.iter().any(|b| alike(a, b))) {
+        match new.iter().position(|n| key(n) == key(old)) {
+            Some(at) => report(Met::Both(old, new.remove(at))),
+            None => gone.push(old),
         }
-        gone = left;
     }
     gone.into_iter().for_each(|item| report(Met::Gone(item)));
     new.into_iter().for_each(|item| report(Met::New(item)));

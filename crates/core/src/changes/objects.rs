@@ -118,7 +118,7 @@ fn kind<T>(
     out: &mut Vec<Change>,
 ) {
     let text = |item: &T| Some(shown(item)).filter(|t| !t.is_empty());
-    paired(before, after, &[&name], same, |met| {
+    paired(before, after, &name, same, |met| {
         out.push(match met {
             Met::Gone(item) => Change::of_object(kinds.1, "", &name(item)).from_to(text(item), None),
             Met::New(item) => Change::of_object(kinds.0, "", &name(item)).from_to(None, text(item)),

@@ -147,8 +147,8 @@ impl Tables<'_> {
                 && a.broken.is_some() == b.broken.is_some()
                 && !self.says_other(Some(&a.definition), Some(&b.definition))
         };
-        let by_name: &dyn Fn(&Trigger) -> String = &|t| name::fold(&t.name);
-        paired(&self.before.triggers, &self.after.triggers, &[by_name], same_trigger, |met| {
+        let by_name = |t: &Trigger| name::fold(&t.name);
+        paired(&self.before.triggers, &self.after.triggers, by_name, same_trigger, |met| {
             out.push(match met {
                 Met::Gone(t) => Change::of_object(ChangeKind::TriggerDropped, table, &t.name).from_to(Some(t.name.clone()), None),
                 Met::New(t) => Change::of_object(ChangeKind::TriggerAdded, table, &t.name).from_to(None, Some(t.name.clone())),
@@ -174,9 +174,9 @@ impl Tables<'_> {
                 && !self.says_other(a.sees.as_ref(), b.sees.as_ref())
                 && !self.says_other(a.writes.as_ref(), b.writes.as_ref())
         };
-        let by_name: &dyn Fn(&Policy) -> String = &|p| p.name.clone();
+        let by_name = |p: &Policy| p.name.clone();
         let shown = |p: &Policy| Some(p.shown(&|text| sql::readable(text, self.after.engine)));
-        paired(&carried.policies, &self.after.policies, &[by_name], same_policy, |met| {
+        paired(&carried.policies, &self.after.policies, by_name, same_policy, |met| {
             out.push(match met {
                 Met::Gone(p) => Change::of_object(ChangeKind::PolicyDropped, table, &p.name).from_to(shown(p), None),
                 Met::New(p) => Change::of_object(ChangeKind::PolicyAdded, table, &p.name).from_to(None, shown(p)),
@@ -248,8 +248,8 @@ fn state(trigger: &Trigger) -> String {
 /// Grants that came, went or changed.
 pub(super) fn grants(object: &str, before: &[Grant], after: &[Grant], out: &mut Vec<Change>) {
     let same = |a: &Grant, b: &Grant| (&a.to, &a.privileges, folded_all(&a.columns)) == (&b.to, &b.privileges, folded_all(&b.columns));
-    let by_role: &dyn Fn(&Grant) -> (String, Vec<String>) = &|g| (g.to.clone(), folded_all(&g.columns));
-    paired(before, after, &[by_role], same, |met| {
+    let by_role = |g: &Grant| (g.to.clone(), folded_all(&g.columns));
+    paired(before, after, by_role, same, |met| {
         out.push(match met {
             Met::Gone(g) => Change::of_object(ChangeKind::GrantDropped, object, &g.to).from_to(Some(g.shown()), None),
             Met::New(g) => Change::of_object(ChangeKind::GrantAdded, object, &g.to).from_to(None, Some(g.shown())),

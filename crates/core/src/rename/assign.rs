@@ -71,6 +71,7 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
             map.rename_table(&rename.table, to);
         }
     }
+    let (read_before, read_now) = (views(accepted), views(changed));
     for before in &accepted.tables {
         let Some(after) = changed.table(map.table(&before.name)) else { continue };
         // Nothing can be renamed where all names are still there and mean the same type.
@@ -82,7 +83,7 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         // References must compare by their present names, or every column that points at a renamed table looks different.
         let carried = map.applied_to_table(before);
         let known_by = |lost: &str, new: &str| {
-            let (seen, sees) = (readers(accepted, &before.name, lost), readers(changed, &after.name, new));
+            let (seen, sees) = (readers(&read_before, &before.name, lost), readers(&read_now, &after.name, new));
             seen.intersection(&sees).next().is_some()
         };
         let likeness = |lost: &str, new: &str| accepted.fingerprint(&before.name, lost)?.likeness(changed.fingerprint(&after.name, new)?);
@@ -174,10 +175,15 @@ impl Signs<'_> {
     }
 }
 
+/// The views, which alone read anything.
+fn views(schema: &Schema) -> Vec<&Table> {
+    schema.tables.iter().filter(|t| !t.reads.is_empty()).collect()
+}
+
 /// The views that read a column.
-fn readers<'s>(schema: &'s Schema, table: &str, column: &str) -> BTreeSet<&'s str> {
+fn readers<'s>(views: &[&'s Table], table: &str, column: &str) -> BTreeSet<&'s str> {
     let wanted = name::dotted(table, column);
-    schema.tables.iter().filter(|t| t.reads.contains(&wanted)).map(|t| t.name.as_str()).collect()
+    views.iter().filter(|t| t.reads.contains(&wanted)).map(|t| t.name.as_str()).collect()
 }
 
 /// Columns that kept their names but may have changed places with others (a swap), or whose name something else

@@ -2,7 +2,7 @@
 
 use super::evidence::CertainRename;
 use crate::name;
-use crate::schema::{Catalogue, Schema};
+use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// What the numbers of one database say.
@@ -19,7 +19,7 @@ impl Numbers {
     /// Compares the numbers; empty where the schemas aren't from the same database.
     pub fn of(accepted: &Schema, changed: &Schema) -> Numbers {
         let (Some(before), Some(after)) = (&accepted.catalogue, &changed.catalogue) else { return Numbers::default() };
-        if before.database != after.database {
+        if !accepted.same_database(changed) {
             return Numbers::default();
         }
         let by_number: BTreeMap<u64, &str> = after.tables.iter().map(|t| (t.number, t.table.as_str())).collect();
@@ -61,9 +61,4 @@ impl Numbers {
     pub fn contradict(&self, table: &str) -> bool {
         self.same.contains(&name::fold(table))
     }
-}
-
-/// Whether both catalogues are one database's.
-pub(crate) fn same_database(a: Option<&Catalogue>, b: Option<&Catalogue>) -> bool {
-    matches!((a, b), (Some(a), Some(b)) if a.database == b.database)
 }

@@ -3,7 +3,6 @@
 
 use super::evidence::CertainRename;
 use super::map::RenameMap;
-use super::numbers::same_database;
 use crate::changes::{Change, ChangeKind, MadeBy};
 use crate::name;
 use crate::schema::{Engine, Schema, TrailEntry};
@@ -14,7 +13,7 @@ use sqlparser::parser::Parser;
 
 /// The entries made since a schema was accepted; none where the log is another database's.
 pub(crate) fn since<'a>(accepted: &Schema, changed: &'a Schema) -> Vec<&'a TrailEntry> {
-    if !same_database(accepted.catalogue.as_ref(), changed.catalogue.as_ref()) {
+    if !accepted.same_database(changed) {
         return Vec::new();
     }
     let last = accepted.catalogue.as_ref().and_then(|c| c.trail).unwrap_or(0);

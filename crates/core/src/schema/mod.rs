@@ -144,6 +144,11 @@ impl Schema {
         self.table(table)?.column(column)
     }
 
+    /// Whether both were read from one database, as their catalogues say.
+    pub fn same_database(&self, other: &Schema) -> bool {
+        matches!((&self.catalogue, &other.catalogue), (Some(a), Some(b)) if a.database == b.database)
+    }
+
     /// What a column's data looks like, where it was measured.
     pub fn fingerprint(&self, table: &str, column: &str) -> Option<&Fingerprint> {
         let key = |f: &Fingerprint| (f.table.clone(), f.column.clone());

@@ -2,14 +2,14 @@
 
 use super::{
     Catalogue, CompositeType, DefaultGrant, Domain, Engine, EnumType, Event, Fingerprint, Objects, RangeType, Routine, Schema, Sequence,
-    Table, lines,
+    Table, TableNumbers, lines,
 };
 use crate::name;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 use std::borrow::Cow;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 /// The file's contents: one list a kind.
 pub type Snapshot = File<Table>;
@@ -69,12 +69,13 @@ pub fn snapshot_schema() -> String {
     serde_json::to_string_pretty(&schema).map(|text| text + "\n").unwrap_or_default()
 }
 
-impl File<Table> {
-    fn into_schema(mut self) -> Result<Schema, SnapshotError> {
+impl<T> File<T> {
+    /// The schema of a file, with these as its tables.
+    fn into_schema(self, mut tables: Vec<Table>) -> Result<Schema, SnapshotError> {
         if self.format != 1 {
             return Err(SnapshotError::Format(self.format));
         }
-        for table in &mut self.tables {
+        for table in &mut tables {
             if let Some(schema) = &table.schema {
                 table.name = name::qualified(schema, &table.name);
             }
@@ -92,29 +93,7 @@ impl File<Table> {
         let outside = self.outside.iter().map(|t| name::read_table(t)).collect();
         let mut fingerprints = self.fingerprints;
         fingerprints.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
-        Ok(Schema { outside, objects, fingerprints, catalogue: self.catalogue, ..Schema::new(self.engine, self.tables) })
-    }
-}
-
-impl<T> File<T> {
-    /// The same file with other tables.
-    fn with_tables<U>(self, tables: Vec<U>) -> File<U> {
-        File {
-            format: self.format,
-            engine: self.engine,
-            tables,
-            outside: self.outside,
-            enums: self.enums,
-            domains: self.domains,
-            composites: self.composites,
-            ranges: self.ranges,
-            sequences: self.sequences,
-            routines: self.routines,
-            events: self.events,
-            default_grants: self.default_grants,
-            fingerprints: self.fingerprints,
-            catalogue: self.catalogue,
-        }
+        Ok(Schema { outside, objects, fingerprints, catalogue: self.catalogue, ..Schema::new(self.engine, tables) })
     }
 }
 
@@ -131,38 +110,42 @@ impl<'a> Outline<'a> {
     }
 
     /// Two schemas without the tables that stand word for word in both, which comparing them wouldn't mention.
-    /// Tables that the others refer to are kept: what a foreign key means may hang on them.
+    /// Kept are those that the others refer to, as what a foreign key means may hang on them, and those whose numbers
+    /// moved, as another table may have taken the name.
     ///
     /// # Errors
     /// As [`Schema::from_snapshot`].
     pub fn differing(before: Outline<'_>, after: Outline<'_>) -> Result<(Schema, Schema), SnapshotError> {
-        fn split<'b>(file: File<&'b RawValue>, other: &HashSet<&str>) -> Result<(File<Table>, Vec<&'b str>), SnapshotError> {
-            let (mut differing, mut same) = (Vec::new(), Vec::new());
-            for raw in &file.tables {
-                if other.contains(raw.get()) { same.push(raw.get()) } else { differing.push(serde_json::from_str(raw.get())?) }
-            }
-            Ok((file.with_tables(differing), same))
-        }
+        let split = |file: &File<&RawValue>, other: &HashSet<&str>| -> Result<Vec<Table>, SnapshotError> {
+            let differing = file.tables.iter().filter(|raw| !other.contains(raw.get()));
+            differing.map(|raw| Ok(serde_json::from_str(raw.get())?)).collect()
+        };
         let known: HashSet<&str> = before.0.tables.iter().map(|t| t.get()).collect();
         let known_after: HashSet<&str> = after.0.tables.iter().map(|t| t.get()).collect();
-        let (mut before, same) = split(before.0, &known_after)?;
-        let (mut after, _) = split(after.0, &known)?;
-        let wanted: HashSet<String> = before
-            .tables
-            .iter()
-            .chain(&after.tables)
-            .flat_map(|t| &t.foreign_keys)
-            .map(|k| name::split_qualified(&k.table).1.to_owned())
-            .collect();
-        for text in same.into_iter().filter(|_| !wanted.is_empty()) {
+        let (mut old, mut new) = (split(&before.0, &known_after)?, split(&after.0, &known)?);
+        let mut wanted: HashSet<String> =
+            old.iter().chain(&new).flat_map(|t| &t.foreign_keys).map(|k| name::split_qualified(&k.table).1.to_owned()).collect();
+        wanted.extend(moved(before.0.catalogue.as_ref(), after.0.catalogue.as_ref()));
+        for text in before.0.tables.iter().map(|t| t.get()).filter(|t| !wanted.is_empty() && known_after.contains(t)) {
             if own_name(text).is_some_and(|own| wanted.contains(&own)) {
                 let table: Table = serde_json::from_str(text)?;
-                before.tables.push(table.clone());
-                after.tables.push(table);
+                old.push(table.clone());
+                new.push(table);
             }
         }
-        Ok((before.into_schema()?, after.into_schema()?))
+        Ok((before.0.into_schema(old)?, after.0.into_schema(new)?))
     }
+}
+
+/// The tables of one database whose numbers aren't what they were.
+fn moved(before: Option<&Catalogue>, after: Option<&Catalogue>) -> Vec<String> {
+    let (Some(before), Some(after)) = (before, after) else { return Vec::new() };
+    if before.database != after.database {
+        return Vec::new();
+    }
+    let numbers: HashMap<&str, &TableNumbers> = after.tables.iter().map(|t| (t.table.as_str(), t)).collect();
+    let same = |t: &&TableNumbers| numbers.get(t.table.as_str()).is_some_and(|now| *now == *t);
+    before.tables.iter().filter(|t| !same(t)).map(|t| name::split_qualified(&t.table).1.to_owned()).collect()
 }
 
 /// A table's name, without reading the rest.
@@ -180,7 +163,9 @@ impl Schema {
     /// # Errors
     /// Where it isn't JSON of the expected form, or of a format this program doesn't know.
     pub fn from_snapshot(text: &str) -> Result<Schema, SnapshotError> {
-        serde_json::from_str::<Snapshot>(text)?.into_schema()
+        let mut snapshot = serde_json::from_str::<Snapshot>(text)?;
+        let tables = std::mem::take(&mut snapshot.tables);
+        snapshot.into_schema(tables)
     }
 
     /// Writes a snapshot: the same schema gives the same bytes.

@@ -141,8 +141,7 @@ impl ColumnType {
 
     /// Whether two engines' types say the same: by kind and size only, where both engines limit the size.
     pub fn same_across_engines(&self, other: &ColumnType) -> bool {
-        use Kind::{Array, Composite, DateTime, Enum, Float, Integer, Range, Set, Time};
-        let listed = |kind: Kind| matches!(kind, Enum | Set | Array | Range | Composite);
+        use Kind::{DateTime, Float, Integer, Time};
         let size = |t: &ColumnType| match t.kind {
             Kind::Text | Kind::Binary => t.size.filter(|s| *s < 65_535),
             Time | DateTime => None,
@@ -152,8 +151,7 @@ impl ColumnType {
             (Some(a), Some(b)) => a == b,
             (a, b) => a == b || matches!(self.kind, Integer | Float),
         };
-        let kinds = self.kind == other.kind;
-        kinds && sizes && self.scale == other.scale && (!listed(self.kind) || self.kind == other.kind)
+        self.kind == other.kind && sizes && self.scale == other.scale
     }
 
     /// How a type that took this one's place relates to it.

@@ -129,8 +129,7 @@ fn requoted(new: &str, quote: Option<char>, engine: Engine) -> String {
         Some('`') if !new.contains('`') => format!("`{new}`"),
         Some('[') if !new.contains(']') => format!("[{new}]"),
         None if is_bare(new, engine) => new.to_owned(),
-        _ if engine.is_mysql_like() => format!("`{}`", new.replace('`', "``")),
-        _ => name::quoted(new),
+        _ => name::quoted_for(new, engine),
     }
 }
 

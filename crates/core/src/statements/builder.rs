@@ -1,10 +1,10 @@
 //! Builds SELECT statements piece by piece, noting each need beside the SQL it stands for.
 
-use super::dialect::{joined, literal, or_empty, quoted};
+use super::dialect::{joined, literal, or_empty};
 use super::need::{Need, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Access, Entity, Field, Lookup, Model, Page, Place, Spanned};
-use crate::name::same;
+use crate::name::{quoted_for as quoted, same};
 use crate::schema::Engine;
 use crate::sql::{self, Part};
 

@@ -1,20 +1,10 @@
 //! How each engine writes what pages ask: quoting, joining texts, what an empty record looks like.
 
-use crate::name;
 use crate::schema::Engine;
 use crate::sql;
 
-/// A quoted identifier; a qualified name is quoted part by part.
-pub(super) fn quoted(identifier: &str, engine: Engine) -> String {
-    if !engine.is_mysql_like() {
-        return name::quoted(identifier);
-    }
-    let parts = identifier.split(name::SEPARATOR).map(|part| format!("`{}`", part.replace('`', "``")));
-    parts.collect::<Vec<_>>().join(".")
-}
-
 /// An expression as text, to be searched.
-pub(super) fn as_text(expression: &str, engine: Engine) -> String {
+pub fn as_text(expression: &str, engine: Engine) -> String {
     format!("CAST({expression} AS {})", if engine.is_mysql_like() { "CHAR" } else { "TEXT" })
 }
 

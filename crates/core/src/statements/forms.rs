@@ -1,11 +1,11 @@
 //! Detail, add and edit pages: one record, the choices of its lookups, and the writes.
 
 use super::builder::{Builder, Select};
-use super::dialect::{no_values, quoted};
+use super::dialect::no_values;
 use super::need::{Need, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Field, PageKind};
-use crate::name::fold;
+use crate::name::{fold, quoted_for as quoted};
 use crate::schema::Operation;
 use std::collections::BTreeSet;
 

@@ -9,7 +9,7 @@ mod forms;
 mod lists;
 mod need;
 
-pub use dialect::positional;
+pub use dialect::{as_text, positional};
 pub use need::{Need, Spot, Use, Why};
 
 use crate::definition::{Access, Entity, Model, Page, PageKind};

@@ -16,6 +16,7 @@ use lists::Lists;
 use mysql::prelude::Queryable;
 use mysql::{Conn, DriverError, Error, OptsBuilder, SslOpts, Value};
 use std::time::Duration;
+use ysomorph_core::name;
 use ysomorph_core::schema::{Engine, Schema};
 
 /// Reads these databases, home first; none stands for the one the address names.
@@ -153,8 +154,8 @@ fn text(value: Value) -> Option<String> {
 }
 
 /// A quoted identifier.
-pub(crate) fn quoted(name: &str) -> String {
-    format!("`{}`", name.replace('`', "``"))
+pub(crate) fn quoted(identifier: &str) -> String {
+    name::quoted_for(identifier, Engine::Mariadb)
 }
 
 /// A string in SQL.

@@ -52,10 +52,10 @@ fn change(schema: &Schema, server: Server, random: &mut Random, count: usize) ->
 #[test]
 fn impact_and_the_servers_agree_on_every_page() {
     let histories = std::env::var("YSOMORPH_CASES").ok().and_then(|s| s.parse().ok()).unwrap_or(HISTORIES);
-    for server in BOTH {
+    'servers: for server in BOTH {
         let (mut compared, mut broken) = (0, 0);
         for seed in 1..=histories {
-            let Some(place) = Place::new(server) else { return };
+            let Some(place) = Place::new(server) else { continue 'servers };
             let project = Project { dir: tempfile::tempdir().unwrap() };
             project.expect(0, &["demo", ".", "--only-files", "--on", &place.url()]);
             let accepted = project.expect(0, &["rehearse"]);
