@@ -18,6 +18,7 @@ pub mod draft;
 pub mod impact;
 pub mod merge;
 pub mod name;
+pub mod pages;
 pub mod rehearsal;
 pub mod rename;
 pub mod schema;

@@ -4,7 +4,7 @@
 use crate::definition::{Entity, Model, Page};
 use crate::impact::{Finding, Location, Remedy, Severity};
 use crate::name::{same, shown};
-use crate::schema::Engine;
+use crate::schema::Schema;
 use crate::statements::{self, Need, Purpose, Statement, Use, Why};
 
 /// The name under which refusals are reported; it is no rule of `impact`.
@@ -15,8 +15,8 @@ pub const REFUSED: &str = "rehearse/refused";
 pub struct Asked<'a> {
     /// The entity.
     pub entity: &'a Entity,
-    /// The page.
-    pub page: &'a Page,
+    /// The page; absent for imports and exports.
+    pub page: Option<&'a Page>,
     /// What is asked.
     pub statement: Statement,
 }
@@ -33,30 +33,32 @@ pub struct Refusal {
 }
 
 /// Every statement of every page, for every role; or only what one role may do.
-pub fn script<'a>(model: &'a Model, engine: Engine, role: Option<&str>) -> Vec<Asked<'a>> {
+pub fn script<'a>(model: &'a Model, known: &Schema, role: Option<&str>) -> Vec<Asked<'a>> {
     let mut all = Vec::new();
     for entity in model.entities.values() {
+        let wanted = |page: Option<&Page>, statement: &Statement| match (role, &statement.role) {
+            (None, _) => true,
+            (Some(role), Some(own)) => role == own,
+            (Some(role), None) => may_write(model, entity, page, role, &statement.purpose),
+        };
         for page in &entity.pages {
-            let wanted = |statement: &Statement| match (role, &statement.role) {
-                (None, _) => true,
-                (Some(role), Some(own)) => role == own,
-                (Some(role), None) => may_write(model, entity, page, role, &statement.purpose),
-            };
-            let statements = statements::of_page(model, entity, page, engine).into_iter().filter(wanted);
-            all.extend(statements.map(|statement| Asked { entity, page, statement }));
+            let statements = statements::of_page(model, entity, page, known).into_iter().filter(|s| wanted(Some(page), s));
+            all.extend(statements.map(|statement| Asked { entity, page: Some(page), statement }));
         }
+        let exchange = statements::of_exchange(model, entity, known).into_iter().filter(|s| wanted(None, s));
+        all.extend(exchange.map(|statement| Asked { entity, page: None, statement }));
     }
     all
 }
 
 /// Whether a role may do a write: everybody may where there are no roles.
-fn may_write(model: &Model, entity: &Entity, page: &Page, role: &str, purpose: &Purpose) -> bool {
+fn may_write(model: &Model, entity: &Entity, page: Option<&Page>, role: &str, purpose: &Purpose) -> bool {
     if model.app.roles.is_empty() {
         return true;
     }
-    let Some(access) = entity.access_of(role).filter(|a| a.allows(page)) else { return false };
+    let Some(access) = entity.access_of(role).filter(|a| page.is_none_or(|page| a.allows(page))) else { return false };
     match purpose {
-        Purpose::Insert => access.add,
+        Purpose::Insert | Purpose::Create(..) => access.add,
         Purpose::Update => access.edit,
         Purpose::Delete => access.delete,
         _ => true,
@@ -92,7 +94,7 @@ fn finding(asked: &Asked<'_>, refusal: &Refusal) -> Finding {
         format!("the database refuses it: {}{code}", shown(without_aliases(refusal.message.trim()).trim())),
     );
     finding.entity = Some(asked.entity.name.clone());
-    finding.pages = vec![asked.page.name.clone()];
+    finding.pages = asked.page.iter().map(|page| page.name.clone()).collect();
     finding.places = vec![asked.statement.purpose.words()];
     finding.remedy = Remedy::None;
     let culprit = culprit(&asked.statement, refusal);
@@ -102,17 +104,11 @@ fn finding(asked: &Asked<'_>, refusal: &Refusal) -> Finding {
     if by_rows || by_grant {
         finding.role.clone_from(&asked.statement.role);
     }
-    finding.field = culprit.and_then(|(used, _)| match &used.why {
-        Why::Field { field, .. } | Why::LookupTarget { field } | Why::LookupValue { field } | Why::LookupCondition { field } => {
-            Some(field.clone())
-        }
-        Why::Display { field, .. } => Some(field.clone()),
-        _ => None,
-    });
+    finding.field = culprit.and_then(|(used, _)| used.why.field().map(str::to_owned));
     finding.at = Some(match culprit {
         Some((used, Some(offset))) => inside(used, offset),
         Some((used, None)) => Location::from(&used.place),
-        None => Location::from(&asked.page.place),
+        None => Location::from(asked.page.map_or(&asked.entity.place, |page| &page.place)),
     });
     finding
 }
@@ -120,7 +116,7 @@ fn finding(asked: &Asked<'_>, refusal: &Refusal) -> Finding {
 /// The place of a byte inside a condition: on its line, after the opening quote, where the text is one plain line.
 fn inside(used: &Use, offset: usize) -> Location {
     let mut place = Location::from(&used.place);
-    if let Need::Condition { text, .. } = &used.need
+    if let Need::Condition { text, .. } | Need::Statement { text, .. } = &used.need
         && !text.contains(['\n', '"', '\\'])
     {
         let before = text.get(..offset).unwrap_or_default().chars().count();
@@ -142,7 +138,8 @@ fn culprit<'s>(statement: &'s Statement, refusal: &Refusal) -> Option<(&'s Use, 
     }
     let inside = |word: &String| {
         statement.uses.iter().find_map(|used| match &used.need {
-            Need::Condition { text, .. } => whole_word(text, word).map(|at| (used, Some(at))),
+            Need::Condition { text, .. } | Need::Statement { text, .. } => whole_word(text, word).map(|at| (used, Some(at))),
+            Need::Routine { name, arguments } if same(name, word) || arguments.iter().any(|a| same(a, word)) => Some((used, None)),
             _ => None,
         })
     };

@@ -28,11 +28,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let model = Model::of(&workspace.tree);
     let database_role = arguments.role.as_deref().map(|role| database_role(&workspace, &model, role, &source)).transpose()?;
-    let asked = rehearsal::script(&model, source.engine(), arguments.role.as_deref());
+    let mut known = workspace.accepted().clone();
+    known.engine = source.engine();
+    let asked = rehearsal::script(&model, &known, arguments.role.as_deref());
     let lines: Vec<Line> = asked.iter().map(|a| Line { sql: a.statement.sql.clone(), writes: a.statement.purpose.is_write() }).collect();
     let outcomes = rehearse(&source, &lines, database_role.as_deref())?;
     let refused: Vec<_> = asked.iter().zip(outcomes).filter_map(|(asked, refusal)| Some((asked, refusal?))).collect();
-    let mut pages: Vec<(String, String)> = asked.iter().map(|a| (a.entity.name.clone(), a.page.name.clone())).collect();
+    let mut pages: Vec<(String, String)> = asked.iter().filter_map(|a| Some((a.entity.name.clone(), a.page?.name.clone()))).collect();
     pages.dedup();
     let mut report = bare_report("rehearse", session, &workspace, workspace.accepted()).with_findings(rehearsal::findings(&refused));
     report.rehearsal = Some(Rehearsal {

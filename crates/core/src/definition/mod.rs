@@ -4,6 +4,9 @@
 //! [`Shape`] says what each key means, so that merging, renaming and checking are one general walk each. The
 //! [`Model`] is the same content as typed values with places, for statements and rules.
 
+mod format;
+mod json_schema;
+mod kinds;
 mod model;
 mod node;
 mod read;
@@ -11,8 +14,14 @@ mod references;
 mod shape;
 mod validate;
 
-pub use model::{Access, App, Entity, Field, Lookup, MenuGroup, Model, Page, PageKind, Place, Spanned};
+pub use format::{ACTIONS, APP, ENTITY, FIELD_KINDS, PAGE_KINDS, WORKSPACE};
+pub use json_schema::json_schema;
+pub use kinds::FieldKind;
+pub use model::{
+    Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
+    Place, Related, Spanned,
+};
 pub use node::{At, Entry, FileKey, Node, Seg, Tree, Value, display_path};
-pub use references::{Index, Reference, Referent, references, references_in};
-pub use shape::{FIELD_KINDS, Key, Loss, OnGone, Role, Shape, at_path, shape_of};
+pub use references::{EntityNames, FieldNames, Index, Reference, Referent, references, references_in};
+pub use shape::{Key, Loss, OnGone, Role, Shape, at_path, shape_of};
 pub use validate::{Problem, ProblemKind, validate};

@@ -3,6 +3,7 @@
 //! Names that don't exist are kept as written; [`super::validate`] reports them.
 
 use super::{At, FileKey};
+use crate::pages::Kind;
 use std::collections::BTreeMap;
 
 /// A place in the definition.
@@ -35,37 +36,6 @@ impl Spanned<String> {
     }
 }
 
-/// What kind of page it is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum PageKind {
-    /// Many records.
-    List,
-    /// One record, to read.
-    Detail,
-    /// A form for a new record.
-    Add,
-    /// A form for a record that is there.
-    Edit,
-}
-
-impl PageKind {
-    /// The kind of this name.
-    pub fn named(name: &str) -> Option<PageKind> {
-        Some(match name {
-            "list" => PageKind::List,
-            "detail" => PageKind::Detail,
-            "add" => PageKind::Add,
-            "edit" => PageKind::Edit,
-            _ => return None,
-        })
-    }
-
-    /// Whether it saves records.
-    pub fn saves(self) -> bool {
-        matches!(self, PageKind::Add | PageKind::Edit)
-    }
-}
-
 /// The whole application.
 #[derive(Debug, Clone, Default)]
 pub struct Model {
@@ -78,6 +48,8 @@ pub struct Model {
 /// The application file.
 #[derive(Debug, Clone, Default)]
 pub struct App {
+    /// What the application is called.
+    pub title: String,
     /// Roles by name; without any, everything is allowed.
     pub roles: BTreeMap<String, Place>,
     /// Menu groups.
@@ -108,14 +80,26 @@ pub struct Entity {
     pub title: Option<Spanned<String>>,
     /// What one record and many are called.
     pub label: Option<(String, String)>,
+    /// The column that tells whether a record was changed meanwhile.
+    pub version: Option<Spanned<String>>,
     /// Nothing can be saved or deleted.
     pub read_only: bool,
     /// Columns deliberately not used.
     pub left_out: Vec<Spanned<String>>,
     /// In their order.
     pub fields: Vec<Field>,
+    /// Validations over several fields, in their order.
+    pub checks: Vec<CheckRule>,
     /// In their order.
     pub pages: Vec<Page>,
+    /// Where the data comes from and goes to, if not straight from and to the table.
+    pub source: DataSource,
+    /// Files records are taken from.
+    pub imports: Vec<Import>,
+    /// Files records are written to.
+    pub exports: Vec<Export>,
+    /// What remote clients see.
+    pub outward: Option<Outward>,
     /// By role, in their order.
     pub access: Vec<Access>,
 }
@@ -153,8 +137,148 @@ pub struct Field {
     pub hidden: bool,
     /// Not changed by edit pages.
     pub read_only: bool,
+    /// Its value may be nobody's business.
+    pub sensitive: bool,
+    /// No two records have the same.
+    pub unique: bool,
+    /// SQL that gives its value.
+    pub formula: Option<Spanned<String>>,
     /// What it points at.
     pub lookup: Option<Lookup>,
+    /// What is linked to it by a join table.
+    pub related: Option<Related>,
+    /// The values it may have.
+    pub choices: Vec<Choice>,
+    /// The least value, as written.
+    pub min: Option<Spanned<String>>,
+    /// The greatest value, as written.
+    pub max: Option<Spanned<String>>,
+    /// The unit people read after it.
+    pub unit: Option<String>,
+    /// How its value is drawn.
+    pub show_as: Option<String>,
+    /// How a grouped page sums it up.
+    pub total: Option<String>,
+}
+
+impl Field {
+    /// Whether it is a column that forms can write: no formula, no related set.
+    pub fn is_stored(&self) -> bool {
+        self.formula.is_none() && self.related.is_none()
+    }
+}
+
+/// Records of another entity that a join table links.
+#[derive(Debug, Clone)]
+pub struct Related {
+    /// The other entity.
+    pub entity: Spanned<String>,
+    /// The join table.
+    pub through: Spanned<String>,
+    /// Its columns that hold this entity's key, in the key's order.
+    pub here: Vec<Spanned<String>>,
+    /// Its columns that hold the other's key.
+    pub there: Vec<Spanned<String>>,
+    /// What is shown; the other's title without it.
+    pub show: Option<Spanned<String>>,
+}
+
+/// A value a field may have.
+#[derive(Debug, Clone)]
+pub struct Choice {
+    /// As written, without quotes.
+    pub value: Spanned<String>,
+    /// What people read.
+    pub label: Option<String>,
+}
+
+/// A validation over several fields.
+#[derive(Debug, Clone)]
+pub struct CheckRule {
+    /// Its name.
+    pub name: String,
+    /// Where it is defined.
+    pub place: Place,
+    /// What must hold.
+    pub rule: Option<Spanned<String>>,
+}
+
+/// Where an entity's data comes from and goes to.
+#[derive(Debug, Clone, Default)]
+pub struct DataSource {
+    /// A query that stands in for the table.
+    pub select: Option<Spanned<String>>,
+    /// How a record is added.
+    pub insert: Option<CustomWrite>,
+    /// How a record is changed.
+    pub update: Option<CustomWrite>,
+    /// How a record is deleted.
+    pub delete: Option<CustomWrite>,
+}
+
+/// A write of a person's own.
+#[derive(Debug, Clone)]
+pub struct CustomWrite {
+    /// Where it is defined.
+    pub place: Place,
+    /// A routine, by its database name…
+    pub routine: Option<Spanned<String>>,
+    /// …with its arguments: name and field.
+    pub arguments: Vec<(String, Spanned<String>)>,
+    /// SQL.
+    pub sql: Option<Spanned<String>>,
+}
+
+/// A file that records are taken from.
+#[derive(Debug, Clone)]
+pub struct Import {
+    /// Its name.
+    pub name: String,
+    /// Where it is defined.
+    pub place: Place,
+    /// The columns existing records are found by.
+    pub key: Vec<Spanned<String>>,
+    /// Heading and field.
+    pub columns: Vec<(String, Spanned<String>)>,
+    /// Lookups whose unknown values become new records.
+    pub create_missing: Vec<Spanned<String>>,
+}
+
+/// A file that records are written to.
+#[derive(Debug, Clone)]
+pub struct Export {
+    /// Its name.
+    pub name: String,
+    /// Where it is defined.
+    pub place: Place,
+    /// The fields written.
+    pub fields: Vec<Spanned<String>>,
+}
+
+/// What remote clients see of an entity.
+#[derive(Debug, Clone, Default)]
+pub struct Outward {
+    /// What they call it.
+    pub name: Option<String>,
+    /// Field and what they call it, with its place.
+    pub fields: Vec<(String, Spanned<String>)>,
+    /// Fields they never see.
+    pub hide: Vec<Spanned<String>>,
+}
+
+/// A list of the records that belong to one.
+#[derive(Debug, Clone)]
+pub struct Child {
+    /// Where it is defined.
+    pub place: Place,
+    /// The entity.
+    pub entity: Spanned<String>,
+    /// Its lookup that points here.
+    pub by: Spanned<String>,
+    /// Its fields shown.
+    pub fields: Vec<Spanned<String>>,
+    /// Its fields sorted by, as written.
+    pub sort: Vec<Spanned<String>>,
 }
 
 /// How a field points at a record of another entity.
@@ -180,7 +304,7 @@ pub struct Page {
     /// Where it is defined.
     pub place: Place,
     /// Its kind.
-    pub kind: PageKind,
+    pub kind: &'static Kind,
     /// Fields shown, through all sections.
     pub shown: Vec<Spanned<String>>,
     /// Fields searched.
@@ -191,6 +315,28 @@ pub struct Page {
     pub sort: Vec<Spanned<String>>,
     /// Extra condition.
     pub condition: Option<Spanned<String>>,
+    /// What people call it.
+    pub label: Option<String>,
+    /// Titles of its sections with the number of fields in each; empty where it has plain fields.
+    pub sections: Vec<(String, usize)>,
+    /// Fields grouped by.
+    pub group: Vec<Spanned<String>>,
+    /// Records on a page.
+    pub page_size: i64,
+    /// What it offers, where that is written.
+    pub actions: Option<Vec<String>>,
+    /// Lists of records that belong to the one shown.
+    pub children: Vec<Child>,
+}
+
+impl Page {
+    /// Whether it offers an action: a list without `actions` offers all but imports.
+    pub fn offers(&self, action: &str) -> bool {
+        match &self.actions {
+            Some(actions) => actions.iter().any(|a| a == action),
+            None => self.kind.name == "list" && action != "import",
+        }
+    }
 }
 
 /// What a role may see and do with an entity.
@@ -224,12 +370,7 @@ impl Access {
     /// Whether the role may use a page.
     pub fn allows(&self, page: &Page) -> bool {
         let listed = self.pages.as_ref().is_none_or(|pages| pages.contains(&page.name));
-        listed
-            && match page.kind {
-                PageKind::List | PageKind::Detail => self.read,
-                PageKind::Add => self.add,
-                PageKind::Edit => self.edit && self.read,
-            }
+        listed && (page.kind.needs)(self)
     }
 
     /// Whether the role never sees a field.

@@ -116,6 +116,16 @@ impl Node {
         }
     }
 
+    /// A value of the database as text: `calm`, `3`, `0.5`, `true`.
+    pub fn as_scalar(&self) -> Option<String> {
+        match &self.value {
+            Value::Text(text) | Value::Other(text) => Some(text.clone()),
+            Value::Int(number) => Some(number.to_string()),
+            Value::Bool(truth) => Some(truth.to_string()),
+            Value::List(_) | Value::Table(_) => None,
+        }
+    }
+
     /// The array's members, none if it isn't one.
     pub fn items(&self) -> &[Node] {
         match &self.value {
@@ -307,9 +317,8 @@ pub fn display_path(file: &FileKey, root: Option<&Node>, path: &[Seg]) -> String
         match seg {
             Seg::Key(key) => out.push_str(key),
             Seg::Index(at) => {
-                let name = node.and_then(|n| n.as_text().or_else(|| ["title", "label"].iter().find_map(|k| n.get(k)?.as_text())));
-                match name {
-                    Some(name) => out.push_str(name),
+                match node.map(Node::member_name).filter(|name| !name.is_empty()) {
+                    Some(name) => out.push_str(&name),
                     None => out.push_str(&(at + 1).to_string()),
                 }
             }
@@ -319,6 +328,21 @@ pub fn display_path(file: &FileKey, root: Option<&Node>, path: &[Seg]) -> String
 }
 
 impl Node {
+    /// What a member of an array is recognised by: a name, a choice's value, a child list's entity and link, a section's
+    /// or menu group's title.
+    pub fn member_name(&self) -> String {
+        if let Some(text) = self.as_text() {
+            return text.to_owned();
+        }
+        if let Some(value) = self.get("value") {
+            return value.as_scalar().unwrap_or_default();
+        }
+        if let Some(entity) = self.get("entity").and_then(Node::as_text) {
+            return format!("{entity} by {}", self.get("by").and_then(Node::as_text).unwrap_or_default());
+        }
+        ["title", "label"].iter().find_map(|k| self.get(k)?.as_text()).unwrap_or_default().to_owned()
+    }
+
     /// The place of a byte of a string's content. Escapes and line breaks before it aren't counted: then it's the value's own place.
     pub fn inner(&self, offset: usize) -> At {
         match self.as_text().and_then(|text| text.get(..offset)) {

@@ -37,6 +37,8 @@ pub enum Referent {
         /// The page.
         page: String,
     },
+    /// A routine of the database.
+    Routine(String),
     /// SQL that can't be analysed with certainty: it may name anything.
     Doubtful,
 }
@@ -50,6 +52,8 @@ pub struct Reference {
     pub path: Vec<Seg>,
     /// The name's bytes in the value's text.
     pub at: Range<usize>,
+    /// Whether it is the key of the value that is the name.
+    pub in_key: bool,
     /// What it refers to.
     pub to: Referent,
 }
@@ -61,8 +65,35 @@ pub struct EntityNames {
     pub table: String,
     /// Its key columns.
     pub key: Vec<String>,
-    /// Fields with their columns and the entity a lookup points at.
-    pub fields: BTreeMap<String, (Vec<String>, Option<String>)>,
+    /// A query that stands in for the table.
+    pub select: Option<String>,
+    /// Its fields.
+    pub fields: BTreeMap<String, FieldNames>,
+}
+
+/// What the walk has to know of a field.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct FieldNames {
+    /// Its columns.
+    pub columns: Vec<String>,
+    /// The entity that a lookup or related set points at.
+    pub target: Option<String>,
+    /// The join table of a related set, with its columns here and there.
+    pub through: Option<(String, Vec<String>, Vec<String>)>,
+}
+
+impl FieldNames {
+    /// Whether a column is one of its columns.
+    pub fn is_over(&self, column: &str) -> bool {
+        name::contains(&self.columns, column)
+    }
+}
+
+impl EntityNames {
+    /// What the entity's own SQL is over.
+    pub fn scope(&self) -> sql::Scope<'_> {
+        sql::Scope::Columns { table: &self.table, select: self.select.as_deref() }
+    }
 }
 
 /// Entities by name.
@@ -85,7 +116,7 @@ impl Index {
 
     /// The entity a field's lookup points at.
     pub fn target(&self, entity: &str, field: &str) -> Option<&str> {
-        self.entities.get(entity)?.fields.get(field)?.1.as_deref()
+        self.entities.get(entity)?.fields.get(field)?.target.as_deref()
     }
 
     /// The same entities over tables under other names.
@@ -93,8 +124,13 @@ impl Index {
         let mut index = self.clone();
         for entity in index.entities.values_mut() {
             let old = entity.table.clone();
-            for columns in entity.fields.values_mut().map(|f| &mut f.0).chain([&mut entity.key]) {
+            for columns in entity.fields.values_mut().map(|f| &mut f.columns).chain([&mut entity.key]) {
                 columns.iter_mut().for_each(|c| *c = map.column(&old, c).to_owned());
+            }
+            for (through, here, there) in entity.fields.values_mut().filter_map(|f| f.through.as_mut()) {
+                let old = through.clone();
+                here.iter_mut().chain(there).for_each(|c| *c = map.column(&old, c).to_owned());
+                map.table(&old).clone_into(through);
             }
             entity.table = map.table(&old).to_owned();
         }
@@ -116,17 +152,23 @@ impl EntityNames {
                 None => text(field.get("column")).into_iter().collect(),
             }
         };
+        let list = |node: &Node, key: &str| -> Vec<String> {
+            node.get(key).map(Node::strings).unwrap_or_default().iter().map(|c| name::read(c)).collect()
+        };
+        let names = |field: &Node| {
+            let pointing = ["lookup", "related"].iter().find_map(|k| field.get(k));
+            let through = field.get("related").and_then(|r| {
+                Some((r.get("through").and_then(Node::as_text).map(name::read_table)?, list(r, "here"), list(r, "there")))
+            });
+            let target = pointing.and_then(|l| l.get("entity")).and_then(Node::as_text).map(str::to_owned);
+            FieldNames { columns: columns(field), target, through }
+        };
         let fields = node.get("field").map(Node::entries).unwrap_or_default();
         EntityNames {
             table: node.get("table").and_then(Node::as_text).map(name::read_table).unwrap_or_default(),
-            key: node.get("key").map(|k| k.strings().iter().map(|c| name::read(c)).collect()).unwrap_or_default(),
-            fields: fields
-                .iter()
-                .map(|f| {
-                    let target = f.node.get("lookup").and_then(|l| l.get("entity")).and_then(Node::as_text).map(str::to_owned);
-                    (f.key.clone(), (columns(&f.node), target))
-                })
-                .collect(),
+            key: list(node, "key"),
+            select: node.get("source").and_then(|s| s.get("select")).and_then(Node::as_text).map(str::to_owned),
+            fields: fields.iter().map(|f| (f.key.clone(), names(&f.node))).collect(),
         }
     }
 }
@@ -142,7 +184,7 @@ pub fn references(tree: &Tree, index: &Index, schema: &Schema) -> Vec<Reference>
 
 /// Every name in one file.
 pub fn references_in(file: &FileKey, root: &Node, index: &Index, schema: &Schema) -> Vec<Reference> {
-    let mut walk = Walk { file, index, schema, out: Vec::new(), path: Vec::new() };
+    let mut walk = Walk { file, index, schema, out: Vec::new(), path: Vec::new(), around: Vec::new(), results: BTreeMap::new() };
     walk.node(root, shape_of(file));
     walk.out
 }
@@ -153,15 +195,24 @@ struct Walk<'a> {
     schema: &'a Schema,
     out: Vec<Reference>,
     path: Vec<Seg>,
+    /// What the records around name as `entity` and `through`.
+    around: Vec<(Option<String>, Option<String>)>,
+    /// By entity: the columns of the query that stands in for its table, where they can be told.
+    results: BTreeMap<String, Option<Vec<sql::ResultColumn>>>,
 }
 
 impl Walk<'_> {
     fn node(&mut self, node: &Node, shape: &'static Shape) {
         match shape {
-            Shape::Record(_) | Shape::Named(_) => {
+            Shape::Record(_) => self.record(node, shape),
+            Shape::Named(_) | Shape::ByField(_) => {
                 for entry in node.entries() {
                     if let Some(child) = shape.child(&entry.key) {
                         self.path.push(Seg::Key(entry.key.clone()));
+                        if matches!(shape, Shape::ByField(_)) {
+                            let to = Referent::Field { entity: self.entity().to_owned(), field: entry.key.clone() };
+                            self.out.push(Reference { file: self.file.clone(), path: self.path.clone(), at: 0..0, in_key: true, to });
+                        }
                         self.node(&entry.node, child);
                         self.path.pop();
                     }
@@ -170,6 +221,7 @@ impl Walk<'_> {
             Shape::Records { keys, .. } => {
                 for (at, item) in node.items().iter().enumerate() {
                     self.path.push(Seg::Index(at));
+                    self.enter(item);
                     for key in *keys {
                         if let Some(child) = item.get(key.name) {
                             self.path.push(key.name.into());
@@ -177,6 +229,7 @@ impl Walk<'_> {
                             self.path.pop();
                         }
                     }
+                    self.around.pop();
                     self.path.pop();
                 }
             }
@@ -190,23 +243,75 @@ impl Walk<'_> {
             }
             Shape::Template { of_target } => self.template(node, *of_target),
             Shape::Condition { of_target } => self.condition(node, *of_target),
-            Shape::Bool | Shape::Int | Shape::Text | Shape::Word(_) => {}
+            Shape::Statement => self.statement(node),
+            Shape::Bool | Shape::Int | Shape::Text | Shape::Scalar | Shape::Word(_) => {}
         }
     }
 
+    fn record(&mut self, node: &Node, shape: &'static Shape) {
+        self.enter(node);
+        for entry in node.entries() {
+            if let Some(child) = shape.child(&entry.key) {
+                self.path.push(Seg::Key(entry.key.clone()));
+                self.node(&entry.node, child);
+                self.path.pop();
+            }
+        }
+        self.around.pop();
+    }
+
+    /// Notes what a record names for the names inside it.
+    fn enter(&mut self, node: &Node) {
+        let text = |key: &str| node.get(key).and_then(Node::as_text).map(str::to_owned);
+        self.around.push((text("entity"), text("through").map(|t| name::read_table(&t))));
+    }
+
     fn push(&mut self, at: Range<usize>, to: Referent) {
-        self.out.push(Reference { file: self.file.clone(), path: self.path.clone(), at, to });
+        self.out.push(Reference { file: self.file.clone(), path: self.path.clone(), at, in_key: false, to });
     }
 
     fn entity(&self) -> &str {
         self.file.name()
     }
 
-    /// The entity the lookup around this place points at.
+    /// The entity that the lookup, related set or child list around this place points at.
     fn target(&self) -> Option<String> {
+        if let Some(entity) = self.around.last().and_then(|(entity, _)| entity.clone()) {
+            return Some(entity);
+        }
         match self.path.as_slice() {
             [Seg::Key(_), Seg::Key(field), ..] => self.index.target(self.entity(), field).map(str::to_owned),
             _ => None,
+        }
+    }
+
+    /// The join table of the related set around this place.
+    fn through(&self) -> Option<String> {
+        if let Some(through) = self.around.last().and_then(|(_, through)| through.clone()) {
+            return Some(through);
+        }
+        match self.path.as_slice() {
+            [Seg::Key(_), Seg::Key(field), ..] => {
+                self.index.entities.get(self.entity())?.fields.get(field)?.through.as_ref().map(|(table, ..)| table.clone())
+            }
+            _ => None,
+        }
+    }
+
+    /// What a column of an entity is: of its table, or passed through by the query that stands in for it; nothing
+    /// where the query itself names it.
+    fn column_of(&mut self, entity: &str, column: String) -> Option<Referent> {
+        let known = self.index.entities.get(entity)?;
+        let own = Referent::Column { table: known.table.clone(), column: column.clone() };
+        let Some(select) = &known.select else { return Some(own) };
+        let schema = self.schema;
+        let results = self.results.entry(entity.to_owned()).or_insert_with(|| sql::projection(select, schema));
+        let Some(results) = results else {
+            return schema.table(&known.table).is_some_and(|t| t.reads(&column)).then_some(own);
+        };
+        match results.iter().find(|c| name::same(&c.name, &column)) {
+            Some(found) => found.from.clone().map(|(table, column)| Referent::Column { table, column }),
+            None => Some(own),
         }
     }
 
@@ -217,15 +322,27 @@ impl Walk<'_> {
         match role {
             Role::Table => self.push(whole, Referent::Table(name::read_table(text))),
             Role::Column => {
-                if let Some(table) = self.index.table(&entity).map(str::to_owned) {
-                    self.push(whole, Referent::Column { table, column: name::read(text) });
+                if let Some(to) = self.column_of(&entity, name::read(text)) {
+                    self.push(whole, to);
                 }
             }
             Role::TargetColumn => {
-                if let Some(table) = self.target().and_then(|t| self.index.table(&t).map(str::to_owned)) {
+                if let Some(to) = self.target().and_then(|target| self.column_of(&target, name::read(text))) {
+                    self.push(whole, to);
+                }
+            }
+            Role::ThroughColumn => {
+                if let Some(table) = self.through() {
                     self.push(whole, Referent::Column { table, column: name::read(text) });
                 }
             }
+            Role::TargetField => {
+                if let Some(entity) = self.target() {
+                    self.push(whole, Referent::Field { entity, field: text.to_owned() });
+                }
+            }
+            Role::Routine => self.push(whole, Referent::Routine(name::read_table(text))),
+            Role::Word(_) => {}
             Role::Field => self.push(whole, Referent::Field { entity, field: text.to_owned() }),
             Role::SortField | Role::TargetSortField => {
                 let entity = if role == Role::SortField { Some(entity) } else { self.target() };
@@ -263,8 +380,26 @@ impl Walk<'_> {
     fn condition(&mut self, node: &Node, of_target: bool) {
         let Some(text) = node.as_text() else { return };
         let entity = if of_target { self.target() } else { Some(self.entity().to_owned()) };
-        let Some(table) = entity.and_then(|e| self.index.table(&e).map(str::to_owned)) else { return };
-        let analysis = sql::analyse(text, &table, self.schema);
+        let Some(known) = entity.and_then(|e| self.index.entities.get(&e)) else { return };
+        self.sql(text, known.scope());
+    }
+
+    fn statement(&mut self, node: &Node) {
+        let (Some(text), Some(known)) = (node.as_text(), self.index.entities.get(self.entity())) else { return };
+        self.sql(text, sql::Scope::Statement { table: &known.table });
+        for (at, parameter) in sql::parameters(text, self.schema.engine) {
+            let start = at + 1;
+            if let Some(column) = parameter.strip_prefix("key_").filter(|c| name::contains(&known.key, c)) {
+                let to = Referent::Column { table: known.table.clone(), column: column.to_owned() };
+                self.push(start + "key_".len()..start + parameter.len(), to);
+            } else if known.fields.contains_key(&parameter) {
+                self.push(start..start + parameter.len(), Referent::Field { entity: self.entity().to_owned(), field: parameter });
+            }
+        }
+    }
+
+    fn sql(&mut self, text: &str, scope: sql::Scope<'_>) {
+        let analysis = sql::analyse(text, scope, self.schema);
         if !analysis.certain {
             self.push(0..text.len(), Referent::Doubtful);
         }

@@ -1,5 +1,5 @@
 //! What each key of the definition means: the one table that validation, renaming, setting aside and merging
-//! walk by. A new key of the format is a row here.
+//! walk by. The keys themselves are in [`super::format`].
 
 /// What a name in the definition refers to.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -22,6 +22,14 @@ pub enum Role {
     MenuItem,
     /// A page of the entity.
     Page,
+    /// A field of the entity that the table around names as `entity` (a child list's).
+    TargetField,
+    /// A column of the join table that the table around names as `through`.
+    ThroughColumn,
+    /// A routine of the database.
+    Routine,
+    /// One of these words; any word where there are none.
+    Word(&'static [&'static str]),
 }
 
 /// What happens to an element when something it names is gone. A name in a [`Shape::Set`] always goes as a member.
@@ -31,6 +39,10 @@ pub enum OnGone {
     Remove,
     /// The whole table around it is set aside (a field whose column went).
     RemoveParent,
+    /// The field around the table around it is set aside (a related set whose join table went).
+    RemoveField,
+    /// SQL of a person's own that takes the place of the generator's: it stays until a person says otherwise.
+    Ask,
     /// The whole file is set aside.
     RemoveFile,
     /// The draft's value takes its place; where the draft has none, the element goes.
@@ -51,12 +63,16 @@ pub enum Shape {
     Int,
     /// Text for people.
     Text,
+    /// Text, a number, or true or false: a value of the database.
+    Scalar,
     /// One of these words.
     Word(&'static [&'static str]),
     /// A template over fields; `true` for those of the lookup's target.
     Template { of_target: bool },
-    /// A SQL condition; `true` for one over the lookup's target.
+    /// A SQL expression over the entity's columns; `true` for one over the lookup's target.
     Condition { of_target: bool },
+    /// A whole SQL statement.
+    Statement,
     /// One name.
     Name(Role),
     /// Names that are one value together.
@@ -67,8 +83,10 @@ pub enum Shape {
     Record(&'static [Key]),
     /// A table of elements named by people.
     Named(&'static Shape),
-    /// An array of tables, recognised by the text of this key.
-    Records { by: &'static str, keys: &'static [Key] },
+    /// A table whose keys are fields of the entity.
+    ByField(&'static Shape),
+    /// An array of tables, each recognised by what these keys hold.
+    Records { by: &'static [&'static str], keys: &'static [Key] },
 }
 
 /// One key of a record.
@@ -80,114 +98,16 @@ pub struct Key {
     pub shape: Shape,
     /// What a loss does to it.
     pub on_gone: OnGone,
+    /// What it is for, in a sentence: the manual and the JSON Schemas say it.
+    pub doc: &'static str,
 }
-
-const fn key(name: &'static str, shape: Shape) -> Key {
-    Key { name, shape, on_gone: OnGone::Remove }
-}
-
-const fn key_gone(name: &'static str, shape: Shape, on_gone: OnGone) -> Key {
-    Key { name, shape, on_gone }
-}
-
-/// Every kind a field may have.
-pub const FIELD_KINDS: &[&str] = &[
-    "text",
-    "multiline",
-    "number",
-    "decimal",
-    "money",
-    "percent",
-    "date",
-    "time",
-    "date-time",
-    "duration",
-    "boolean",
-    "lookup",
-    "image",
-    "file",
-    "email",
-    "phone",
-    "url",
-    "password",
-    "colour",
-    "code",
-    "json",
-];
-
-const PAGE_KINDS: &[&str] = &["list", "detail", "add", "edit"];
-
-/// `app/app.toml`
-pub static APP: Shape = Shape::Record(&[
-    key("title", Shape::Text),
-    key("role", Shape::Named(&Shape::Record(&[key("label", Shape::Text), key("database_role", Shape::Text)]))),
-    key("parameter", Shape::Named(&Shape::Record(&[key("kind", Shape::Word(FIELD_KINDS)), key("label", Shape::Text)]))),
-    key("menu", Shape::Records { by: "label", keys: &[key("label", Shape::Text), key("items", Shape::Set(Role::MenuItem))] }),
-]);
-
-const LABEL: Shape = Shape::Record(&[key("one", Shape::Text), key("many", Shape::Text)]);
-
-const LOOKUP: Shape = Shape::Record(&[
-    key_gone("entity", Shape::Name(Role::Entity), OnGone::DraftLookup),
-    key_gone("value", Shape::Names(Role::TargetColumn), OnGone::DraftLookup),
-    key_gone("show", Shape::Template { of_target: true }, OnGone::Draft),
-    key("order", Shape::Set(Role::TargetSortField)),
-    key("where", Shape::Condition { of_target: true }),
-    key("create", Shape::Bool),
-]);
-
-static FIELD: Shape = Shape::Record(&[
-    key_gone("column", Shape::Name(Role::Column), OnGone::RemoveParent),
-    key_gone("columns", Shape::Names(Role::Column), OnGone::RemoveParent),
-    key("kind", Shape::Word(FIELD_KINDS)),
-    key("label", Shape::Text),
-    key("required", Shape::Bool),
-    key("max_length", Shape::Int),
-    key("hidden", Shape::Bool),
-    key("read_only", Shape::Bool),
-    key("lookup", LOOKUP),
-]);
-
-static PAGE: Shape = Shape::Record(&[
-    key("kind", Shape::Word(PAGE_KINDS)),
-    key("fields", Shape::Set(Role::Field)),
-    key("sections", Shape::Records { by: "title", keys: &[key("title", Shape::Text), key("fields", Shape::Set(Role::Field))] }),
-    key("search", Shape::Set(Role::Field)),
-    key("filter", Shape::Set(Role::Field)),
-    key("sort", Shape::Set(Role::SortField)),
-    key("where", Shape::Condition { of_target: false }),
-]);
-
-static ACCESS: Shape = Shape::Record(&[
-    key("read", Shape::Bool),
-    key("add", Shape::Bool),
-    key("edit", Shape::Bool),
-    key("delete", Shape::Bool),
-    key_gone("rows", Shape::Condition { of_target: false }, OnGone::Deny),
-    key("hide", Shape::Set(Role::Field)),
-    key("read_only", Shape::Set(Role::Field)),
-    key("pages", Shape::Set(Role::Page)),
-]);
-
-/// `app/NAME.toml`
-pub static ENTITY: Shape = Shape::Record(&[
-    key_gone("table", Shape::Name(Role::Table), OnGone::RemoveFile),
-    key_gone("key", Shape::Names(Role::Column), OnGone::Draft),
-    key_gone("title", Shape::Template { of_target: false }, OnGone::Draft),
-    key("label", LABEL),
-    key("read_only", Shape::Bool),
-    key("left_out", Shape::Set(Role::Column)),
-    key("field", Shape::Named(&FIELD)),
-    key("page", Shape::Named(&PAGE)),
-    key("access", Shape::Named(&ACCESS)),
-]);
 
 impl Shape {
     /// The shape of a table's key.
     pub fn child(&self, name: &str) -> Option<&'static Shape> {
         match self {
             Shape::Record(keys) => self_keys(keys, name).map(|k| &k.shape),
-            Shape::Named(inner) => Some(inner),
+            Shape::Named(inner) | Shape::ByField(inner) => Some(inner),
             _ => None,
         }
     }
@@ -216,8 +136,8 @@ fn self_keys(keys: &'static [Key], name: &str) -> Option<&'static Key> {
 /// The shape of a file.
 pub fn shape_of(file: &super::FileKey) -> &'static Shape {
     match file {
-        super::FileKey::App => &APP,
-        super::FileKey::Entity(_) => &ENTITY,
+        super::FileKey::App => &super::format::APP,
+        super::FileKey::Entity(_) => &super::format::ENTITY,
     }
 }
 
@@ -242,7 +162,7 @@ pub fn at_path(file: &super::FileKey, path: &[super::Seg]) -> Option<(Shape, usi
                 loss = (depth + 1, Loss::Key(key.on_gone));
                 key.shape
             }
-            (Shape::Named(inner), super::Seg::Key(_)) => {
+            (Shape::Named(inner) | Shape::ByField(inner), super::Seg::Key(_)) => {
                 loss = (depth + 1, Loss::Key(OnGone::Remove));
                 *inner
             }

@@ -67,22 +67,20 @@ impl Checker<'_> {
         let expected = match (shape, &node.value) {
             (Shape::Bool, Value::Bool(_))
             | (Shape::Int, Value::Int(_))
-            | (Shape::Text | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. }, Value::Text(_)) => return,
+            | (Shape::Text | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. } | Shape::Statement, Value::Text(_))
+            | (Shape::Scalar, Value::Text(_) | Value::Int(_) | Value::Bool(_) | Value::Other(_)) => return,
             (Shape::Word(words), Value::Text(text)) => {
-                if !words.contains(&text.as_str()) {
-                    let nearest = name::nearest(text, words.iter().copied()).map(str::to_owned);
-                    let message = format!("\"{}\" is not one of: {}", name::shown(text), words.join(", "));
-                    self.report(ProblemKind::WrongKind, path, node.at, text, message, nearest);
-                }
-                return;
+                return self.word(text, words, node.at, path);
             }
-            (Shape::Names(_) | Shape::Set(_), Value::List(items)) => {
+            (Shape::Names(role) | Shape::Set(role), Value::List(items)) => {
                 for (at, item) in items.iter().enumerate() {
-                    if item.as_text().is_none() {
-                        path.push(Seg::Index(at));
-                        self.report(ProblemKind::WrongKind, path, item.at, "", "takes names in quotes".into(), None);
-                        path.pop();
+                    path.push(Seg::Index(at));
+                    match (item.as_text(), role) {
+                        (None, _) => self.report(ProblemKind::WrongKind, path, item.at, "", "takes names in quotes".into(), None),
+                        (Some(text), super::Role::Word(words)) if !words.is_empty() => self.word(text, words, item.at, path),
+                        _ => {}
                     }
+                    path.pop();
                 }
                 return;
             }
@@ -105,7 +103,7 @@ impl Checker<'_> {
                 return;
             }
             (Shape::Record(keys), Value::Table(_)) => return self.record(node, keys, path),
-            (Shape::Named(inner), Value::Table(entries)) => {
+            (Shape::Named(inner) | Shape::ByField(inner), Value::Table(entries)) => {
                 for entry in entries {
                     path.push(Seg::Key(entry.key.clone()));
                     self.node(&entry.node, inner, path);
@@ -115,12 +113,24 @@ impl Checker<'_> {
             }
             (Shape::Bool, _) => "true or false",
             (Shape::Int, _) => "a whole number",
-            (Shape::Text | Shape::Word(_) | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. }, _) => "text in quotes",
+            (Shape::Scalar, _) => "text in quotes, a number, or true or false",
+            (
+                Shape::Text | Shape::Word(_) | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. } | Shape::Statement,
+                _,
+            ) => "text in quotes",
             (Shape::Names(_) | Shape::Set(_), _) => "names in brackets, such as [\"name\"]",
             (Shape::Records { .. }, _) => "a list of tables in brackets",
-            (Shape::Record(_) | Shape::Named(_), _) => "a table",
+            (Shape::Record(_) | Shape::Named(_) | Shape::ByField(_), _) => "a table",
         };
         self.report(ProblemKind::WrongKind, path, node.at, "", format!("takes {expected}"), None);
+    }
+
+    fn word(&mut self, text: &str, words: &[&str], at: At, path: &[Seg]) {
+        if !words.contains(&text) {
+            let nearest = name::nearest(text, words.iter().copied()).map(str::to_owned);
+            let message = format!("\"{}\" is not one of: {}", name::shown(text), words.join(", "));
+            self.report(ProblemKind::WrongKind, path, at, text, message, nearest);
+        }
     }
 
     fn record(&mut self, node: &Node, keys: &'static [super::Key], path: &mut Vec<Seg>) {
@@ -163,18 +173,55 @@ impl Checker<'_> {
         for field in root.get("field").map(Node::entries).unwrap_or_default() {
             let path = ["field".into(), Seg::Key(field.key.clone())];
             let has = |key: &str| field.node.get(key).is_some();
-            need(has("column") != has("columns"), &path, field.at, "a field needs `column`, or `columns` for a composite reference");
+            let kind = field.node.get("kind").and_then(Node::as_text);
             need(
-                has("lookup") == (field.node.get("kind").and_then(Node::as_text) == Some("lookup")),
+                ["column", "columns", "formula", "related"].iter().filter(|k| has(k)).count() == 1,
                 &path,
                 field.at,
-                "`kind = \"lookup\"` and `lookup = { entity = … }` go together",
+                "a field needs one of `column`, `columns` (a composite reference), `formula` and `related`",
             );
+            for (key, word, sample) in
+                [("lookup", "lookup", "lookup = { entity = … }"), ("related", "related", "related = { entity = …, through = … }")]
+            {
+                let message = format!("`kind = \"{word}\"` and `{sample}` go together");
+                need(has(key) == (kind == Some(word)), &path, field.at, &message);
+            }
+            need(kind != Some("choice") || has("choices"), &path, field.at, "`kind = \"choice\"` needs `choices = [{ value = … }]`");
+            for (key, needed) in [("lookup", &["entity"][..]), ("related", &["entity", "through", "here", "there"])] {
+                let Some(node) = field.node.get(key) else { continue };
+                for part in needed.iter().filter(|part| node.get(part).is_none()) {
+                    need(false, &[path.as_slice(), &[key.into()]].concat(), node.at, &format!("it needs `{part}`"));
+                }
+            }
         }
         for page in root.get("page").map(Node::entries).unwrap_or_default() {
             let path = ["page".into(), Seg::Key(page.key.clone())];
-            let known = ["list", "detail", "add", "edit"].contains(&page.key.as_str());
+            let known = super::PAGE_KINDS.contains(&page.key.as_str());
+            let kind = page.node.get("kind").and_then(Node::as_text).unwrap_or(&page.key);
             need(known || page.node.get("kind").is_some(), &path, page.at, "a page of its own name needs `kind`");
+            let grouped = kind != "grouped" || page.node.get("group").is_some();
+            need(grouped, &path, page.at, "a grouped page needs `group`: the fields it groups by");
+            for child in page.node.get("children").map(Node::items).unwrap_or_default() {
+                for part in ["entity", "by"].iter().filter(|part| child.get(part).is_none()) {
+                    need(false, &path, child.at, &format!("a child list needs `{part}`"));
+                }
+            }
+        }
+        for (group, needed) in [("check", &["rule"][..]), ("import", &["key", "columns"]), ("export", &["fields"])] {
+            for entry in root.get(group).map(Node::entries).unwrap_or_default() {
+                for part in needed.iter().filter(|part| entry.node.get(part).is_none()) {
+                    need(false, &[group.into(), Seg::Key(entry.key.clone())], entry.at, &format!("it needs `{part}`"));
+                }
+            }
+        }
+        for operation in ["insert", "update", "delete"] {
+            let Some(node) = root.get("source").and_then(|s| s.get(operation)) else { continue };
+            need(
+                node.get("routine").is_some() != node.get("sql").is_some(),
+                &["source".into(), operation.into()],
+                node.at,
+                "it needs either `routine` or `sql`",
+            );
         }
     }
 
@@ -183,8 +230,13 @@ impl Checker<'_> {
         for reference in references_in(self.file, self.root, index, schema) {
             let Some(node) = self.root.at_path(&reference.path) else { continue };
             let text = node.as_text().unwrap_or_default();
-            let culprit = text.get(reference.at.clone()).unwrap_or_default().to_owned();
-            let at = node.inner(reference.at.start);
+            let (culprit, at) = match reference.path.split_last() {
+                Some((Seg::Key(key), parent)) if reference.in_key => {
+                    let entries = self.root.at_path(parent).map(Node::entries).unwrap_or_default();
+                    (key.clone(), entries.iter().find(|e| e.key == *key).map_or(node.at, |e| e.at))
+                }
+                _ => (text.get(reference.at.clone()).unwrap_or_default().to_owned(), node.inner(reference.at.start)),
+            };
             let (kind, message, nearest) = match &reference.to {
                 Referent::Table(table) if schema.table(table).is_none() => (
                     ProblemKind::UnknownColumn,
@@ -211,6 +263,11 @@ impl Checker<'_> {
                     ProblemKind::UnknownName,
                     format!("there is no entity `{}`", name::shown(entity)),
                     name::nearest(entity, index.entities.keys().map(String::as_str)),
+                ),
+                Referent::Routine(routine) if !schema.objects.routines.iter().any(|r| name::same(&r.name, routine)) => (
+                    ProblemKind::UnknownColumn,
+                    format!("there is no routine `{}` in the schema", name::shown(routine)),
+                    name::nearest(routine, schema.objects.routines.iter().map(|r| r.name.as_str())),
                 ),
                 Referent::Page { entity, page } => {
                     let pages = tree.entity(entity).and_then(|e| e.get("page")).map(Node::entries).unwrap_or_default();
@@ -257,7 +314,11 @@ impl Checker<'_> {
         collect_conditions(self.root, shape_of(self.file), &mut Vec::new(), &mut conditions);
         for path in conditions {
             let Some(node) = self.root.at_path(&path) else { continue };
+            let own = self.own_parameters(&path);
             for (offset, parameter) in crate::sql::parameters(node.as_text().unwrap_or_default(), engine) {
+                if own.contains(&parameter) {
+                    continue;
+                }
                 if !parameters.contains(&parameter) && !["today", "now", "user_name"].contains(&parameter.as_str()) {
                     let nearest = name::nearest(&parameter, parameters.iter().map(String::as_str)).map(str::to_owned);
                     self.report(
@@ -274,8 +335,20 @@ impl Checker<'_> {
     }
 }
 
+impl Checker<'_> {
+    /// The parameters that SQL of a person's own for writes has besides: its fields, and its key columns as `key_…`.
+    fn own_parameters(&self, path: &[Seg]) -> Vec<String> {
+        if path.first() != Some(&"source".into()) || path.len() < 3 {
+            return Vec::new();
+        }
+        let fields = self.root.get("field").map(Node::entries).unwrap_or_default();
+        let keys = self.root.get("key").map(Node::strings).unwrap_or_default();
+        fields.iter().map(|f| f.key.clone()).chain(keys.iter().map(|k| format!("key_{}", name::read(k)))).collect()
+    }
+}
+
 fn collect_conditions(node: &Node, shape: &'static Shape, path: &mut Vec<Seg>, out: &mut Vec<Vec<Seg>>) {
-    if matches!(shape, Shape::Condition { .. }) {
+    if matches!(shape, Shape::Condition { .. } | Shape::Statement) {
         out.push(path.clone());
     }
     for entry in node.entries() {

@@ -1,10 +1,11 @@
 //! One drafted entity.
 
-use super::fields::{entity_key, fields};
-use super::{Context, Note, labels, pages, titles};
+use super::pages::PageDraft;
+use super::{Context, Drafted, Note, labels};
 use crate::definition::Node;
 use crate::name;
-use crate::schema::{Table, TableKind};
+use crate::pages;
+use crate::schema::TableKind;
 
 /// A drafted entity file and what to say about it.
 pub(super) struct EntityDraft {
@@ -13,42 +14,51 @@ pub(super) struct EntityDraft {
 }
 
 impl EntityDraft {
-    pub fn of(context: &Context<'_>, table: &Table, entity: &str) -> EntityDraft {
-        let own = fields(context, table, entity);
-        let (title, why) = titles::title(context, table, &own, &mut Vec::new());
-        let (one, many) = labels::one_and_many(&table.name, context.plan.conventions);
-        let key: Vec<String> = entity_key(table);
-        let read_only = table.kind == TableKind::View;
+    pub fn of(context: &Context<'_>, drafted: &Drafted<'_>) -> EntityDraft {
+        let Drafted { entity, table, fields: own, key, key_is_sure, title, why_title } = drafted;
+        let conventions = context.names.conventions;
+        let (one, many) = labels::one_and_many(name::split_qualified(&table.name).1, conventions);
+        let is_view = table.kind == TableKind::View;
         let mut notes = Vec::new();
-        let mut note = |text: String| notes.push(Note { entity: entity.to_owned(), text });
-        note(format!("a record is called {title}: {why}"));
-        for field in &own {
-            if let Some((target, _)) = &field.target {
-                note(format!("{} looks up {target}, by the foreign key over {}", field.name, field.columns.join(", ")));
-            }
-            if field.hidden {
-                note(format!("{} is hidden: its name is among the sensitive ones ([conventions] sensitive)", field.name));
+        let mut note = |text: String| notes.push(Note { entity: entity.clone(), text });
+        note(format!("a record is called {title}: {why_title}"));
+        for field in own {
+            for text in &field.notes {
+                note(format!("{} {text}", field.name));
             }
         }
-        if read_only {
-            note(format!("a view can't be saved; its key ({}) is a guess: check it", key.join(", ")));
+        if is_view {
+            let how = if *key_is_sure { "is what its query keeps apart" } else { "is a guess: check it" };
+            note(format!("a view can't be saved; its key ({}) {how}", key.join(", ")));
         }
         let mut all = Node::table();
-        for field in &own {
+        for field in own {
             all.set(&field.name, field.node.clone());
         }
+        let version = own.iter().find(|f| f.surrogate && f.kept && f.columns.iter().any(|c| name::matches_any(&conventions.version_columns, c)));
         let written: Vec<String> = key.iter().map(|c| name::written(c)).collect();
         let mut node = Node::table()
             .with("table", name::written(&table.name).as_str().into())
             .with("key", Node::texts(&written))
+            .with_some("version", version.and_then(|f| f.columns.first()).map(|c| name::written(c).as_str().into()))
             .with("title", title.as_str().into())
             .with("label", Node::table().with("one", one.as_str().into()).with("many", many.as_str().into()))
-            .with_some("read_only", read_only.then(|| true.into()))
-            .with("field", all)
-            .with("page", pages::pages(&own, &title, &one, read_only, context.plan.conventions.list_fields));
-        if let Some(role) = context.plan.open_to {
+            .with_some("read_only", is_view.then(|| true.into()))
+            .with("field", all);
+        let page = PageDraft { context, entity, fields: own, title, one: &one, many: &many, key, read_only: is_view };
+        let mut drafted = Node::table();
+        for kind in pages::KINDS {
+            if let Some(page) = (kind.draft)(&page) {
+                drafted.set(kind.name, page);
+            }
+        }
+        if drafted.get("grouped").is_some() {
+            note("its records can be added up, so there is a grouped page".to_owned());
+        }
+        node.set("page", drafted);
+        if let Some(role) = context.open_to {
             let mut access = Node::table().with("read", true.into());
-            if !read_only {
+            if !is_view {
                 for action in ["add", "edit", "delete"] {
                     access.set(action, true.into());
                 }

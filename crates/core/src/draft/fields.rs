@@ -1,53 +1,72 @@
-//! Fields from columns: kinds, lookups from foreign keys, limits, what is hidden and read-only.
+//! Fields from columns: kinds, lookups from foreign keys, related sets from join tables, limits, what is hidden and
+//! read-only.
 
+use super::constraints::{Declared, plain_default, scalar};
+use super::joins::{Linked, field_name};
 use super::names::{entity_name, lookup_name};
-use super::{Context, labels};
-use crate::definition::{FIELD_KINDS, Node};
-use crate::name;
-use crate::schema::{Column, ForeignKey, Kind, Table};
+use super::{Conventions, Names, labels};
+use crate::definition::{FIELD_KINDS, FieldKind, Node, Value};
+use crate::name::{self, same};
+use crate::schema::{Column, ForeignKey, Kind, Schema, Table};
 
 /// A drafted field with what pages need to know of it.
 #[derive(Debug, Clone)]
-pub(super) struct FieldDraft {
+pub(crate) struct FieldDraft {
     pub name: String,
+    pub label: String,
+    /// None for a related set.
     pub columns: Vec<String>,
-    pub kind: String,
+    pub kind: &'static FieldKind,
     pub hidden: bool,
     pub required: bool,
     pub unique: bool,
     /// The database or the application fills it: on no form.
     pub kept: bool,
-    /// Numbered by the database: shown nowhere unless there is nothing else.
+    /// Numbered by the database, or counting changes: shown nowhere unless there is nothing else.
     pub surrogate: bool,
-    /// The entity and table a lookup points at.
+    /// The entity and table that a lookup or related set points at.
     pub target: Option<(String, String)>,
+    /// Part of an address.
+    pub is_address: bool,
+    /// Whether it is worth adding up.
+    pub is_measure: bool,
+    /// Whether an index starts with it.
+    pub indexed: bool,
+    /// Why it was drafted so, where that isn't plain from the column.
+    pub notes: Vec<String>,
     pub node: Node,
 }
 
 impl FieldDraft {
+    /// Whether people search it as text.
     pub fn is_text(&self) -> bool {
-        ["text", "email", "phone", "url", "code"].contains(&self.kind.as_str())
+        self.kind.is_text
     }
 
     /// Too long or too big for a row of a list.
     pub fn is_bulky(&self) -> bool {
-        ["multiline", "image", "file", "json", "password"].contains(&self.kind.as_str())
+        self.kind.is_bulky
+    }
+
+    /// Whether it links records by a join table.
+    pub fn is_related(&self) -> bool {
+        self.kind.name == "related"
     }
 }
 
-/// The fields of a table in column order.
-pub(super) fn fields(context: &Context<'_>, table: &Table, entity: &str) -> Vec<FieldDraft> {
+/// The fields of a table: its columns in their order, then its related sets.
+pub(super) fn fields(names: &Names<'_>, table: &Table, entity: &str, links: &[Linked<'_>]) -> Vec<FieldDraft> {
     let mut groups: Vec<(Vec<String>, String)> = Vec::new();
     let mut keys: Vec<Option<&ForeignKey>> = Vec::new();
-    let references = usable_references(context, table);
+    let references = usable_references(names, table);
     for column in &table.columns {
-        if context.names.is_left_out(entity, &column.name) {
+        if names.in_use.is_left_out(entity, &column.name) {
             continue;
         }
         let key = references.iter().find(|k| name::contains(&k.columns, &column.name));
         match key {
             // A composite reference is one field, where its first column stands.
-            Some(key) if key.columns.first().is_some_and(|first| !name::same(first, &column.name)) => {}
+            Some(key) if key.columns.first().is_some_and(|first| !same(first, &column.name)) => {}
             Some(key) => {
                 let columns: Vec<String> = key.columns.iter().filter_map(|c| table.column(c)).map(|c| c.name.clone()).collect();
                 groups.push((columns.clone(), lookup_name(table, &columns, &key.table)));
@@ -63,16 +82,29 @@ pub(super) fn fields(context: &Context<'_>, table: &Table, entity: &str) -> Vec<
         groups.push((vec!["rowid".to_owned()], "rowid".to_owned()));
         keys.push(None);
     }
-    let names = context.names.fields(entity, &groups);
-    groups.into_iter().zip(keys).zip(names).map(|(((columns, _), key), name)| field(context, table, name, columns, key)).collect()
+    let field_names = names.in_use.fields(entity, &groups);
+    let declared = Declared::of_table(names.schema, table);
+    let mut drafted: Vec<FieldDraft> = groups
+        .into_iter()
+        .zip(keys)
+        .zip(field_names)
+        .map(|(((columns, _), key), name)| Drafting { names, table, declared: &declared, name, columns, key }.field())
+        .collect();
+    for linked in links {
+        let taken: Vec<String> = drafted.iter().map(|f| f.name.clone()).collect();
+        if !names.in_use.is_left_out(entity, &linked.identity().concat()) {
+            drafted.extend(related(names, entity, linked, &taken));
+        }
+    }
+    drafted
 }
 
 /// Foreign keys that become lookups: the target is read, and no column belongs to two of them (the widest goes first).
-fn usable_references<'a>(context: &Context<'_>, table: &'a Table) -> Vec<&'a ForeignKey> {
+fn usable_references<'a>(names: &Names<'_>, table: &'a Table) -> Vec<&'a ForeignKey> {
     let mut keys: Vec<&ForeignKey> = table
         .foreign_keys
         .iter()
-        .filter(|k| context.names.entity(&k.table).is_some() && context.schema.table(&k.table).is_some_and(|t| k.fits(t)))
+        .filter(|k| names.in_use.entity(&k.table).is_some() && names.schema.table(&k.table).is_some_and(|t| k.fits(t)))
         .collect();
     keys.sort_by_key(|k| std::cmp::Reverse(k.columns.len()));
     let mut used: Vec<&str> = Vec::new();
@@ -86,69 +118,159 @@ fn usable_references<'a>(context: &Context<'_>, table: &'a Table) -> Vec<&'a For
     keys
 }
 
-fn field(context: &Context<'_>, table: &Table, name: String, columns: Vec<String>, key: Option<&ForeignKey>) -> FieldDraft {
-    let conventions = context.plan.conventions;
-    let own: Vec<&Column> = columns.iter().filter_map(|c| table.column(c)).collect();
-    let first = own.first().copied();
-    let target = key.and_then(|k| Some((context.names.entity(&k.table)?.to_owned(), context.schema.table(&k.table)?.name.clone())));
-    let kind = match (&target, first) {
-        (Some(_), _) => "lookup".to_owned(),
-        (None, Some(column)) => kind(column, conventions),
-        (None, None) => "number".to_owned(),
-    };
-    let is_key = columns.iter().all(|c| name::contains(&table.primary_key, c));
-    let database_fills = first.is_none_or(|c| c.auto || c.written_by_database());
-    let keeps = [&conventions.record_keeping, &conventions.version_columns];
-    let kept = database_fills
-        || columns.iter().any(|c| keeps.iter().any(|patterns| name::matches_any(patterns, c)))
-            && own.iter().all(|c| !c.needs_value() || c.default.is_some());
-    let required =
-        target.is_none() && first.is_some_and(Column::needs_value) && !kept || target.is_some() && own.iter().all(|c| c.needs_value());
-    // A form that couldn't save without the column must show it.
-    let must_be_given = own.iter().any(|c| c.needs_value() && c.default.is_none());
-    let hidden = columns.iter().any(|c| name::matches_any(&conventions.sensitive, c)) && !must_be_given && !is_key;
-    let max_length = first.filter(|c| target.is_none() && c.column_type.kind == Kind::Text).and_then(|c| c.column_type.size);
-    // What an engine can hold at most is nobody's limit.
-    let max_length = max_length.filter(|size| *size < 65_535);
-    let label = match (&target, columns.as_slice()) {
-        (Some(_), [column]) => labels::label(column.strip_suffix("_id").unwrap_or(column), conventions),
-        (Some((_, target)), _) => labels::label(target, conventions),
-        (None, [column, ..]) => labels::label(column, conventions),
-        (None, []) => String::new(),
-    };
-    let mut node = Node::table();
-    match columns.as_slice() {
-        [column] => node.set("column", name::written(column).as_str().into()),
-        several => node.set("columns", Node::texts(&several.iter().map(|c| name::written(c)).collect::<Vec<_>>())),
-    }
-    node.set("kind", kind.as_str().into());
-    if label != labels::field_label(&name) {
-        node.set("label", label.as_str().into());
-    }
-    let flag = |on: bool| on.then(|| Node::from(true));
-    let node = node
-        .with_some("required", flag(required))
-        .with_some("max_length", max_length.map(|n| Node::from(i64::from(n))))
-        .with_some("hidden", flag(hidden))
-        .with_some("read_only", flag(kept))
-        .with_some("lookup", key.zip(target.as_ref()).map(|(key, target)| lookup(context, key, target)));
-    FieldDraft {
-        unique: table.is_unique(&columns),
-        surrogate: is_key && database_fills,
-        name,
-        columns,
-        kind,
-        hidden,
-        required,
-        kept,
-        target,
-        node,
+/// A field in the making.
+struct Drafting<'a> {
+    names: &'a Names<'a>,
+    table: &'a Table,
+    declared: &'a [(String, Declared)],
+    name: String,
+    columns: Vec<String>,
+    key: Option<&'a ForeignKey>,
+}
+
+impl Drafting<'_> {
+    fn field(self) -> FieldDraft {
+        let Drafting { names, table, name, columns, key, .. } = self;
+        let conventions = names.conventions;
+        let mut notes = Vec::new();
+        let own: Vec<&Column> = columns.iter().filter_map(|c| table.column(c)).collect();
+        let first = own.first().copied();
+        let target =
+            key.and_then(|k| Some((names.in_use.entity(&k.table)?.to_owned(), names.schema.table(&k.table)?.name.clone())));
+        let nothing = Declared::default();
+        let declared = self.declared.iter().find(|(c, _)| columns.first().is_some_and(|f| same(f, c))).map_or(&nothing, |(_, d)| d);
+        let values = if target.is_none() { declared.values.as_slice() } else { &[] };
+        let kind = match (&target, first) {
+            (Some(_), _) => FieldKind::named("lookup"),
+            (None, _) if !values.is_empty() => FieldKind::named("choice"),
+            (None, Some(column)) => kind(column, conventions),
+            (None, None) => FieldKind::named("number"),
+        };
+        let is_key = columns.iter().all(|c| name::contains(&table.primary_key, c));
+        let database_fills = first.is_none_or(|c| c.auto || c.written_by_database());
+        let is_version = columns.iter().any(|c| name::matches_any(&conventions.version_columns, c));
+        let is_record = columns.iter().any(|c| name::matches_any(&conventions.record_keeping, c));
+        let kept = database_fills || (is_version || is_record) && own.iter().all(|c| !c.needs_value() || c.default.is_some());
+        let required =
+            target.is_none() && first.is_some_and(Column::needs_value) && !kept || target.is_some() && own.iter().all(|c| c.needs_value());
+        // A form that couldn't save without the column must show it.
+        let must_be_given = own.iter().any(|c| c.needs_value() && c.default.is_none());
+        let is_sensitive = columns.iter().any(|c| name::matches_any(&conventions.sensitive, c));
+        let hidden = is_sensitive && !must_be_given && !is_key;
+        let (label, unit) = match (&target, columns.as_slice()) {
+            (Some(_), [column]) => (labels::label(column.strip_suffix("_id").unwrap_or(column), conventions), None),
+            (Some((_, target)), _) => (labels::label(target, conventions), None),
+            (None, [column, ..]) if kind.name == "number" || kind.name == "decimal" => labels::measured(column, conventions),
+            (None, [column, ..]) if kind.name == "percent" => (labels::measured(column, conventions).0, None),
+            (None, [column, ..]) => (labels::label(column, conventions), None),
+            (None, []) => (String::new(), None),
+        };
+        let is_measure = unit.is_some() || kind.name == "money" || ["number", "decimal"].contains(&kind.name) && labels::counts(&columns);
+        let is_measure = is_measure && !is_key && !kept && !hidden;
+        let unique = target.is_none() && !is_key && table.is_unique(&columns);
+        let mut node = Node::table();
+        match columns.as_slice() {
+            [column] => node.set("column", name::written(column).as_str().into()),
+            several => node.set("columns", Node::texts(&several.iter().map(|c| name::written(c)).collect::<Vec<_>>())),
+        }
+        node.set("kind", kind.name.into());
+        if label != labels::field_label(&name) {
+            node.set("label", label.as_str().into());
+        }
+        let flag = |on: bool| on.then(|| Node::from(true));
+        let value_kind = first.map_or(Kind::Text, |c| c.column_type.kind);
+        let bound = |text: &Option<String>| text.as_ref().filter(|_| values.is_empty()).map(|t| scalar(t, value_kind));
+        let longest = declared.longest.filter(|_| target.is_none() && values.is_empty());
+        let decimals = first.and_then(|c| c.column_type.scale).filter(|s| *s > 0 && ["decimal", "money", "percent"].contains(&kind.name));
+        let node = node
+            .with_some("lookup", key.zip(target.as_ref()).map(|(key, target)| lookup(names, key, target)))
+            .with_some("choices", (!values.is_empty()).then(|| choices(values, value_kind)))
+            .with_some("help", first.and_then(|c| c.comment.as_deref()).filter(|c| !c.trim().is_empty()).map(|c| Node::text(c.trim())))
+            .with_some("required", flag(required))
+            .with_some("unique", flag(unique))
+            .with_some("min", bound(&declared.least))
+            .with_some("max", bound(&declared.greatest))
+            .with_some("max_length", longest.map(Node::from))
+            .with_some("default", first.filter(|_| !kept && target.is_none() && !hidden).and_then(plain_default))
+            .with_some("decimals", decimals.map(|d| Node::from(i64::from(d))))
+            .with_some("unit", unit.map(Node::from))
+            .with_some("total", is_measure.then(|| "sum".into()))
+            .with_some("show_as", (kind.name == "image").then(|| "thumbnail".into()))
+            .with_some("sensitive", flag(is_sensitive && !hidden))
+            .with_some("hidden", flag(hidden))
+            .with_some("read_only", flag(kept));
+        if let Some((entity, _)) = &target {
+            notes.push(format!("looks up {entity}, by the foreign key over {}", columns.join(", ")));
+        }
+        if hidden {
+            notes.push("is hidden: its name is among the sensitive ones ([conventions] sensitive)".to_owned());
+        } else if is_sensitive {
+            notes.push("is masked: its name is among the sensitive ones ([conventions] sensitive), and a form must give it".to_owned());
+        }
+        if !values.is_empty() {
+            notes.push(format!("is a choice of {}, as the database declares", values.len()));
+        }
+        if is_version {
+            notes.push("counts changes, so that two people can't overwrite each other ([conventions] version_columns)".to_owned());
+        } else if is_record {
+            notes.push("is kept by the database or the application: on no form ([conventions] record_keeping)".to_owned());
+        }
+        FieldDraft {
+            is_address: labels::is_address(&columns) && !hidden,
+            indexed: columns.first().is_some_and(|c| {
+                table.indexes.iter().any(|i| i.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|p| same(p, c)))
+            }),
+            unique: table.is_unique(&columns),
+            surrogate: is_key && database_fills || is_version && kept,
+            name,
+            label,
+            columns,
+            kind,
+            hidden,
+            required,
+            kept,
+            target,
+            is_measure,
+            notes,
+            node,
+        }
     }
 }
 
-fn lookup(context: &Context<'_>, key: &ForeignKey, (entity, table): &(String, String)) -> Node {
+fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String]) -> Option<FieldDraft> {
+    let target = names.in_use.entity(&linked.there.table)?.to_owned();
+    let table = names.schema.table(&linked.there.table)?.name.clone();
+    let name = field_name(names.in_use, entity, linked, taken, names.conventions);
+    let written = |columns: &[String]| Node::texts(&columns.iter().map(|c| name::written(c)).collect::<Vec<_>>());
+    let related = Node::table()
+        .with("entity", target.as_str().into())
+        .with("through", name::written(&linked.table.name).as_str().into())
+        .with("here", written(&linked.here.columns))
+        .with("there", written(&linked.there.columns));
+    let label = labels::field_label(&name);
+    let node = Node::table().with("kind", "related".into()).with("related", related);
+    Some(FieldDraft {
+        notes: vec![format!("links {target}, by the join table {}", name::written(&linked.table.name))],
+        name,
+        label,
+        columns: Vec::new(),
+        kind: FieldKind::named("related"),
+        hidden: false,
+        required: false,
+        unique: false,
+        kept: false,
+        surrogate: false,
+        target: Some((target, table)),
+        is_address: false,
+        is_measure: false,
+        indexed: false,
+        node,
+    })
+}
+
+fn lookup(names: &Names<'_>, key: &ForeignKey, (entity, table): &(String, String)) -> Node {
     let mut node = Node::table().with("entity", entity.as_str().into());
-    if let Some(target) = context.schema.table(table) {
+    if let Some(target) = names.schema.table(table) {
         let value = key.target_columns(target);
         let fold = |columns: &[String]| -> Vec<String> { columns.iter().map(|c| name::fold(c)).collect() };
         if fold(value) != fold(&entity_key(target)) {
@@ -156,6 +278,11 @@ fn lookup(context: &Context<'_>, key: &ForeignKey, (entity, table): &(String, St
         }
     }
     node
+}
+
+fn choices(values: &[String], kind: Kind) -> Node {
+    let choice = |value: &String| Node::table().with("value", scalar(value, kind)).with("label", labels::of_value(value).as_str().into());
+    Node::new(Value::List(values.iter().map(choice).collect()))
 }
 
 /// The columns that tell records apart: the primary key, else a unique constraint over required columns, else
@@ -174,60 +301,30 @@ pub(super) fn entity_key(table: &Table) -> Vec<String> {
     let ids: Vec<String> = table
         .columns
         .iter()
-        .filter(|c| name::same(&c.name, "id"))
+        .filter(|c| same(&c.name, "id"))
         .chain(table.columns.iter().filter(|c| name::fold(&c.name).ends_with("_id")))
         .map(|c| c.name.clone())
         .collect();
     match ids.as_slice() {
-        [id, ..] if name::same(id, "id") => vec![id.clone()],
+        [id, ..] if same(id, "id") => vec![id.clone()],
         [] => table.columns.first().map(|c| c.name.clone()).into_iter().collect(),
         _ => ids,
     }
 }
 
-/// A field's kind from its column's type, its name helping where the type says only "text" or "bytes".
-fn kind(column: &Column, conventions: &super::Conventions) -> String {
+/// The key of a view, where its own query says it: what it groups by, or the key of the table it starts from.
+pub(super) fn view_key(schema: &Schema, table: &Table) -> Option<Vec<String>> {
+    let key = crate::sql::key_of_query(table.definition.as_deref()?, schema)?;
+    let own: Option<Vec<String>> = key.iter().map(|c| table.column(c).map(|c| c.name.clone())).collect();
+    own.filter(|own| !own.is_empty())
+}
+
+/// A field's kind: what the conventions say of its column's type, else what type and name say.
+fn kind(column: &Column, conventions: &Conventions) -> &'static FieldKind {
     let spelled: String = column.column_type.original.to_lowercase().split_whitespace().collect();
     let configured = conventions.kinds.iter().find(|(t, _)| t.to_lowercase().split_whitespace().collect::<String>() == spelled);
-    if let Some((_, kind)) = configured.filter(|(_, k)| FIELD_KINDS.contains(&k.as_str()) && *k != "lookup") {
-        return kind.clone();
+    match configured.filter(|(_, k)| FIELD_KINDS.contains(&k.as_str()) && !["lookup", "related", "choice"].contains(&k.as_str())) {
+        Some((_, kind)) => FieldKind::named(kind),
+        None => FieldKind::of(column),
     }
-    let words = name::words(&column.name);
-    let named = |list: &[&str]| words.iter().any(|w| list.contains(&w.as_str()));
-    let ends = |word: &str| words.len() > 1 && words.last().is_some_and(|w| w == word);
-    match column.column_type.kind {
-        Kind::Integer => "number",
-        Kind::Decimal | Kind::Float => "decimal",
-        Kind::Boolean => "boolean",
-        Kind::Date => "date",
-        Kind::Time => "time",
-        Kind::DateTime => "date-time",
-        Kind::Json => "json",
-        Kind::Binary if named(&["photo", "picture", "portrait", "image", "logo", "thumbnail"]) => "image",
-        Kind::Binary => "file",
-        Kind::Interval => "duration",
-        Kind::Spatial => "place",
-        Kind::Composite | Kind::Array | Kind::Range | Kind::Set | Kind::Bits | Kind::Xml | Kind::Network => "text",
-        Kind::Text | Kind::Uuid | Kind::Any | Kind::Other | Kind::Enum => {
-            let unsized_text = column.column_type.size.is_none();
-            if unsized_text && (ends("on") || ends("date")) {
-                "date"
-            } else if unsized_text && ends("at") {
-                "date-time"
-            } else if named(&["email", "mail"]) {
-                "email"
-            } else if named(&["phone", "mobile", "fax"]) {
-                "phone"
-            } else if named(&["url", "website", "homepage"]) {
-                "url"
-            } else if column.column_type.size.is_none_or(|s| s > 400)
-                && named(&["notes", "note", "description", "comment", "comments", "findings", "remarks"])
-            {
-                "multiline"
-            } else {
-                "text"
-            }
-        }
-    }
-    .to_owned()
 }

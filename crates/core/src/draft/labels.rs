@@ -3,6 +3,71 @@
 use super::{Conventions, LabelCase};
 use crate::name;
 
+/// Words that are read letter by letter.
+const ACRONYMS: &[&str] = &[
+    "api", "bic", "csv", "ean", "gps", "html", "iban", "id", "ip", "isbn", "json", "pdf", "pin", "sku", "sms", "uri", "url", "uuid", "vat", "xml",
+];
+
+/// Units that names of columns end with, as people write them.
+const UNITS: &[(&str, &str)] = &[
+    ("kg", "kg"), ("g", "g"), ("mg", "mg"), ("ml", "ml"), ("cl", "cl"), ("l", "l"), ("mm", "mm"), ("cm", "cm"), ("m", "m"), ("km", "km"),
+    ("m2", "m²"), ("m3", "m³"), ("ha", "ha"), ("kwh", "kWh"), ("w", "W"), ("kw", "kW"), ("pct", "%"), ("percent", "%"),
+];
+
+/// A measured column's label without its unit, and the unit: `honey_kg` is honey in kg.
+pub(super) fn measured(column: &str, conventions: &Conventions) -> (String, Option<&'static str>) {
+    let words = name::words(column);
+    let unit = words.last().filter(|_| words.len() > 1).and_then(|last| UNITS.iter().find(|(word, _)| word == last));
+    match unit {
+        Some((_, unit)) => (label(&words[..words.len() - 1].join("_"), conventions), Some(unit)),
+        None => (label(column, conventions), words.first().filter(|_| words.len() == 1).and_then(|w| alone(w))),
+    }
+}
+
+/// A unit that is the whole name: `kg`.
+fn alone(word: &str) -> Option<&'static str> {
+    UNITS.iter().find(|(known, _)| *known == word && known.len() > 1).map(|(_, unit)| *unit)
+}
+
+/// Whether a column counts things that can be added up.
+pub(super) fn counts(columns: &[String]) -> bool {
+    let counted = ["amount", "quantity", "qty", "total", "hours", "minutes", "pieces", "weight", "volume"];
+    columns.iter().flat_map(|c| name::words(c)).any(|w| counted.contains(&w.as_str()))
+}
+
+/// Whether a column is part of an address.
+pub(super) fn is_address(columns: &[String]) -> bool {
+    let [column] = columns else { return false };
+    let words = name::words(column);
+    let parts = [
+        "street", "postcode", "zip", "postal", "city", "town", "village", "country", "county", "house", "address", "addr", "latitude", "longitude", "lat", "lon",
+        "lng",
+    ];
+    let alone = ["place", "state", "province"];
+    !words.iter().any(|w| ["email", "ip", "mail", "type"].contains(&w.as_str()))
+        && (words.iter().any(|w| parts.contains(&w.as_str())) || matches!(words.as_slice(), [word] if alone.contains(&word.as_str())))
+}
+
+/// What people read for a value of the database: `top-bar` is "Top bar".
+pub fn of_value(value: &str) -> String {
+    if value.chars().all(|c| c.is_ascii_uppercase() || c.is_ascii_digit()) {
+        return value.to_owned();
+    }
+    let words: Vec<&str> = value.split(['_', '-', ' ']).filter(|w| !w.is_empty()).collect();
+    if words.is_empty() { value.to_owned() } else { capital(&words.join(" ")) }
+}
+
+/// A label inside a sentence: its first letter small, unless it is read letter by letter.
+pub(super) fn lowered(label: &str) -> String {
+    let first: String = label.chars().take(2).collect();
+    let acronym = first.chars().count() == 2 && first.chars().all(char::is_uppercase);
+    let mut characters = label.chars();
+    match characters.next().filter(|_| !acronym) {
+        Some(first) => first.to_lowercase().chain(characters).collect(),
+        None => label.to_owned(),
+    }
+}
+
 /// A field's label where none is written: its name's words.
 pub fn field_label(field: &str) -> String {
     sentence(field)
@@ -15,7 +80,11 @@ pub fn sentence(name: &str) -> String {
 
 /// The words of a name as the conventions want labels.
 pub fn label(name: &str, conventions: &Conventions) -> String {
-    let expand = |word: String| conventions.abbreviations.get(&word).cloned().unwrap_or(word);
+    let expand = |word: String| match conventions.abbreviations.get(&word) {
+        Some(long) => long.clone(),
+        None if ACRONYMS.contains(&word.as_str()) => word.to_uppercase(),
+        None => word,
+    };
     let words: Vec<String> = name::words(name).into_iter().map(expand).collect();
     cased(&words, conventions.label_case)
 }

@@ -3,21 +3,29 @@
 //! The same schema, conventions and names give the same tree. Drafts leave defaults out. Names in use are
 //! taken over, so that a field a person renamed is still the same element.
 
+mod constraints;
 mod conventions;
 mod entity;
 mod fields;
+mod joins;
 mod labels;
+mod menu;
 mod names;
 mod pages;
 mod titles;
 
 pub use conventions::{Conventions, LabelCase};
-pub use labels::field_label;
+pub use labels::{field_label, of_value as choice_label};
 pub use names::NamesInUse;
+pub use pages::PageDraft;
 
-use crate::definition::{FileKey, Node, Seg, Tree, Value};
+use crate::definition::{FileKey, Node, Seg, Tree};
+use crate::name;
 use crate::schema::{Schema, Table, TableKind};
 use entity::EntityDraft;
+use fields::FieldDraft;
+use joins::{Join, Linked};
+use std::collections::BTreeMap;
 
 /// What a draft is made from, beside the schema.
 #[derive(Debug, Clone)]
@@ -52,45 +60,107 @@ pub struct Draft {
 
 /// Drafts a whole definition.
 pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
-    let names = plan.names.completed(schema);
-    let context = Context { schema, plan, names: &names };
+    let joins = join_tables(schema, plan);
+    let in_use = plan.names.completed(schema, &joins.iter().map(|j| j.table.name.as_str()).collect::<Vec<_>>());
+    let names = Names { schema, conventions: plan.conventions, in_use: &in_use };
+    let context = Context::of(&names, &joins, plan.open_to);
     let mut draft = Draft::default();
-    let mut menu: Vec<(&str, Vec<String>)> = vec![("Records", Vec::new()), ("Overviews", Vec::new())];
-    for table in &schema.tables {
-        let Some(entity) = names.entity(&table.name) else { continue };
-        let drafted = EntityDraft::of(&context, table, entity);
-        draft.tree.files.insert(FileKey::Entity(entity.to_owned()), drafted.node);
-        draft.notes.extend(drafted.notes);
-        let group = usize::from(table.kind == TableKind::View);
-        if let Some((_, items)) = menu.get_mut(group).filter(|_| !is_join_table(table)) {
-            items.push(entity.to_owned());
-        }
+    for drafted in context.entities.values() {
+        let entity = EntityDraft::of(&context, drafted);
+        draft.tree.files.insert(FileKey::Entity(drafted.entity.clone()), entity.node);
+        draft.notes.extend(entity.notes);
     }
-    let groups = menu.into_iter().filter(|(_, items)| !items.is_empty());
-    let menu =
-        groups.map(|(label, items)| Node::table().with("label", label.into()).with("items", Node::texts(&items))).collect::<Vec<_>>();
+    draft.notes.extend(menu::about_routines(schema));
     let mut app = Node::table().with("title", plan.title.into());
     if let Some(role) = plan.open_to {
         app.set("role", Node::table().with(role, Node::table().with("label", labels::sentence(role).as_str().into())));
     }
-    if !menu.is_empty() {
-        app.set("menu", Node::new(Value::List(menu)));
-    }
-    draft.tree.files.insert(FileKey::App, app);
+    draft.tree.files.insert(FileKey::App, app.with_some("menu", menu::menu(&context)));
     draft
 }
 
-/// What every part of the draft looks at.
-struct Context<'a> {
-    schema: &'a Schema,
-    plan: &'a Plan<'a>,
-    names: &'a NamesInUse,
+/// Tables that only join others, and aren't entities of the definition already.
+fn join_tables<'a>(schema: &'a Schema, plan: &Plan<'_>) -> Vec<Join<'a>> {
+    let pointed: std::collections::BTreeSet<String> =
+        schema.tables.iter().flat_map(|t| &t.foreign_keys).map(|k| name::fold(&k.table)).collect();
+    let is_free = |table: &&Table| plan.names.entity(&table.name).is_none() && !pointed.contains(&name::fold(&table.name));
+    let candidates = schema.tables.iter().filter(|t| t.foreign_keys.len() == 2).filter(is_free);
+    candidates.filter_map(|t| Join::of(schema, t, plan.conventions, plan.names.is_join(&t.name))).collect()
 }
 
-/// A table that only joins others: its key is its references and there is nothing else.
-fn is_join_table(table: &Table) -> bool {
-    table.foreign_keys.len() >= 2
-        && table.columns.iter().all(|c| table.foreign_keys.iter().any(|k| crate::name::contains(&k.columns, &c.name)))
+/// What drafting fields looks at.
+struct Names<'a> {
+    schema: &'a Schema,
+    conventions: &'a Conventions,
+    in_use: &'a NamesInUse,
+}
+
+/// An entity with its fields, before its pages are drafted.
+struct Drafted<'a> {
+    entity: String,
+    table: &'a Table,
+    fields: Vec<FieldDraft>,
+    /// The columns that tell its records apart, and whether that is sure.
+    key: Vec<String>,
+    key_is_sure: bool,
+    title: String,
+    why_title: &'static str,
+}
+
+/// What drafting titles and pages looks at: all fields of all entities are known.
+struct Context<'a> {
+    names: &'a Names<'a>,
+    open_to: Option<&'a str>,
+    /// By table, as names compare.
+    entities: BTreeMap<String, Drafted<'a>>,
+    /// By entity: its table's key in `entities`.
+    tables: BTreeMap<String, String>,
+    /// By entity: the entities and lookups that point at it.
+    pointing: BTreeMap<String, Vec<(String, String)>>,
+}
+
+impl<'a> Context<'a> {
+    fn of(names: &'a Names<'a>, joins: &[Join<'a>], open_to: Option<&'a str>) -> Context<'a> {
+        let mut links: BTreeMap<String, Vec<Linked<'a>>> = BTreeMap::new();
+        for linked in joins.iter().flat_map(Join::linked) {
+            links.entry(name::fold(&linked.here.table)).or_default().push(linked);
+        }
+        let mut context = Context { names, open_to, entities: BTreeMap::new(), pointing: BTreeMap::new(), tables: BTreeMap::new() };
+        for table in &names.schema.tables {
+            let Some(entity) = names.in_use.entity(&table.name).map(str::to_owned) else { continue };
+            let key = name::fold(&table.name);
+            let fields = fields::fields(names, table, &entity, links.get(&key).map_or(&[], Vec::as_slice));
+            for field in fields.iter().filter(|f| f.kind.name == "lookup" && !f.hidden) {
+                let Some((target, _)) = &field.target else { continue };
+                context.pointing.entry(target.clone()).or_default().push((entity.clone(), field.name.clone()));
+            }
+            let found = if table.kind == TableKind::View { fields::view_key(names.schema, table) } else { None };
+            let key_is_sure = table.kind == TableKind::Table || found.is_some();
+            let own_key = found.unwrap_or_else(|| fields::entity_key(table));
+            context.tables.insert(entity.clone(), key.clone());
+            let drafted = Drafted { entity, table, fields, key: own_key, key_is_sure, title: String::new(), why_title: "" };
+            context.entities.insert(key, drafted);
+        }
+        let titles: Vec<(String, &'static str)> =
+            context.entities.values().map(|d| titles::title(&context, d.table, &d.key, &mut Vec::new())).collect();
+        for (drafted, (title, why)) in context.entities.values_mut().zip(titles) {
+            (drafted.title, drafted.why_title) = (title, why);
+        }
+        context
+    }
+
+    fn by_entity(&self, entity: &str) -> Option<&Drafted<'a>> {
+        self.entities.get(self.tables.get(entity)?)
+    }
+
+    fn fields_of(&self, table: &str) -> &[FieldDraft] {
+        self.entities.get(&name::fold(table)).map_or(&[], |d| &d.fields)
+    }
+
+    /// The entities and lookups that point at an entity.
+    fn pointing_at(&self, entity: &str) -> impl Iterator<Item = (&str, &str)> {
+        self.pointing.get(entity).into_iter().flatten().map(|(entity, by)| (entity.as_str(), by.as_str()))
+    }
 }
 
 /// The path of a key: for building and finding.

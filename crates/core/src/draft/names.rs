@@ -1,7 +1,7 @@
 //! Names in use: what drafting takes over, so that elements keep their identity.
 
 use super::path;
-use crate::definition::{FileKey, Index, Node, Tree};
+use crate::definition::{FieldNames, FileKey, Index, Node, Tree};
 use crate::name;
 use crate::schema::{Schema, Table};
 use std::collections::{BTreeMap, BTreeSet};
@@ -17,6 +17,8 @@ pub struct NamesInUse {
     left_out: BTreeMap<String, Vec<String>>,
     /// Tables whose entity a person deleted.
     deleted: BTreeSet<String>,
+    /// Tables that related sets go through.
+    joins: BTreeSet<String>,
 }
 
 impl NamesInUse {
@@ -51,9 +53,10 @@ impl NamesInUse {
                 if !drafted_under || !same_table {
                     continue;
                 }
-                for (field, (columns, _)) in &known.fields {
+                for (field, own) in &known.fields {
+                    names.joins.extend(own.through.iter().map(|(table, ..)| name::fold(table)));
                     names.taken_fields.entry(entity.clone()).or_default().insert(field.clone());
-                    names.fields.entry(entity.clone()).or_default().entry(folded(columns)).or_insert_with(|| field.clone());
+                    names.fields.entry(entity.clone()).or_default().entry(identity(own)).or_insert_with(|| field.clone());
                 }
             }
         }
@@ -64,19 +67,21 @@ impl NamesInUse {
         }
         for (entity, known) in &drafted.entities {
             let Some(mine) = yours.entities.get(entity).filter(|y| name::same(&y.table, &known.table)) else { continue };
-            let used = |column: &String| mine.fields.values().any(|(columns, _)| name::contains(columns, column));
-            let gone = known.fields.values().flat_map(|(columns, _)| columns).filter(|c| !used(c)).map(|c| name::fold(c));
+            let used = |column: &String| mine.fields.values().any(|f| f.is_over(column));
+            let joined = |f: &&FieldNames| f.through.is_some() && !mine.fields.values().any(|m| identity(m) == identity(f));
+            names.left_out.entry(entity.clone()).or_default().extend(known.fields.values().filter(joined).map(|f| identity(f).concat()));
+            let gone = known.fields.values().flat_map(|f| &f.columns).filter(|c| !used(c)).map(|c| name::fold(c));
             names.left_out.entry(entity.clone()).or_default().extend(gone);
         }
         names
     }
 
     /// With a name for every table that has none yet.
-    pub fn completed(&self, schema: &Schema) -> NamesInUse {
+    pub fn completed(&self, schema: &Schema, joins: &[&str]) -> NamesInUse {
         let mut names = self.clone();
         for table in &schema.tables {
             let key = name::fold(&table.name);
-            if !names.entities.contains_key(&key) && !names.deleted.contains(&key) {
+            if !names.entities.contains_key(&key) && !names.deleted.contains(&key) && !joins.contains(&table.name.as_str()) {
                 let entity = free(&entity_name(&table.name), |n| names.taken_entities.contains(n));
                 names.taken_entities.insert(entity.clone());
                 names.entities.insert(key, entity);
@@ -88,6 +93,21 @@ impl NamesInUse {
     /// The entity of a table.
     pub fn entity(&self, table: &str) -> Option<&str> {
         self.entities.get(&name::fold(table)).map(String::as_str)
+    }
+
+    /// Whether related sets go through a table.
+    pub fn is_join(&self, table: &str) -> bool {
+        self.joins.contains(&name::fold(table))
+    }
+
+    /// The field in use over these columns, or with this identity.
+    pub(super) fn field(&self, entity: &str, identity: &[String]) -> Option<String> {
+        self.fields.get(entity)?.get(identity).cloned()
+    }
+
+    /// Whether a field's name is in use.
+    pub(super) fn is_taken(&self, entity: &str, field: &str) -> bool {
+        self.taken_fields.get(entity).is_some_and(|t| t.contains(field))
     }
 
     /// Whether the draft doesn't use a column.
@@ -120,12 +140,12 @@ impl NamesInUse {
             if !name::same(&mine.table, &known.table) {
                 continue;
             }
-            for (field, (columns, _)) in &known.fields {
+            for (field, known_as) in &known.fields {
                 if mine.fields.contains_key(field) {
                     continue;
                 }
                 let renamed =
-                    mine.fields.iter().find(|(name, (own, _))| folded(own) == folded(columns) && !known.fields.contains_key(*name));
+                    mine.fields.iter().find(|(name, own)| identity(own) == identity(known_as) && !known.fields.contains_key(*name));
                 if let Some((name, _)) = renamed {
                     rename_field(stored, entity, field, name);
                 }
@@ -140,6 +160,7 @@ fn rename_field(tree: &mut Tree, entity: &str, from: &str, to: &str) {
     let wanted = crate::definition::Referent::Field { entity: entity.to_owned(), field: from.to_owned() };
     for reference in crate::definition::references(tree, &index, &Schema::default()) {
         if reference.to == wanted
+            && !reference.in_key
             && let Some(node) = tree.files.get_mut(&reference.file).and_then(|root| root.at_path_mut(&reference.path))
             && let crate::definition::Value::Text(text) = &mut node.value
         {
@@ -153,12 +174,20 @@ fn rename_field(tree: &mut Tree, entity: &str, from: &str, to: &str) {
     }
 }
 
+/// What a field is known by: its columns, or its join table and the columns there.
+fn identity(field: &FieldNames) -> Vec<String> {
+    match &field.through {
+        Some((through, here, _)) => super::joins::identity(through, here),
+        None => folded(&field.columns),
+    }
+}
+
 fn folded(columns: &[String]) -> Vec<String> {
     columns.iter().map(|c| name::fold(c)).collect()
 }
 
 /// The first of `wanted`, `wanted_2`, `wanted_3`… that isn't taken.
-fn free(wanted: &str, taken: impl Fn(&str) -> bool) -> String {
+pub(super) fn free(wanted: &str, taken: impl Fn(&str) -> bool) -> String {
     std::iter::once(wanted.to_owned()).chain((2..).map(|n| format!("{wanted}_{n}"))).find(|n| !taken(n)).unwrap_or_default()
 }
 

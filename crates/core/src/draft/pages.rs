@@ -1,59 +1,219 @@
-//! Drafted pages: a list people can search, a detail page, forms with short fields first and long ones below.
+//! What the drafted pages of an entity are made from: which fields are listed, searched, filtered, sorted, laid out.
 
+use super::Context;
 use super::fields::FieldDraft;
 use crate::definition::{Node, Value};
 use crate::sql;
 
-/// The pages of an entity; read-only ones have no forms.
-pub(super) fn pages(fields: &[FieldDraft], title: &str, one: &str, read_only: bool, list_fields: usize) -> Node {
-    let shown: Vec<&FieldDraft> = fields.iter().filter(|f| !f.hidden && !f.surrogate).collect();
-    // A table of nothing but its key still has something to show.
-    let shown: Vec<&FieldDraft> = if shown.is_empty() { fields.iter().filter(|f| !f.hidden).collect() } else { shown };
-    let names = |fields: &[&FieldDraft]| Node::texts(&fields.iter().map(|f| f.name.as_str()).collect::<Vec<_>>());
-    let pick = |wanted: &dyn Fn(&FieldDraft) -> bool| -> Vec<&FieldDraft> { shown.iter().copied().filter(|f| wanted(f)).collect() };
-    let mut listed = pick(&|f| !f.is_bulky() && !f.kept);
-    if listed.is_empty() {
-        listed = shown.clone();
-    }
-    listed.truncate(list_fields);
-    let search = pick(&|f| f.is_text() && !f.is_bulky());
-    let filter = pick(&|f| ["lookup", "date", "boolean"].contains(&f.kind.as_str()) && !f.kept);
-    let nonempty = |node: Node| (!node.items().is_empty()).then_some(node);
-    let list = Node::table()
-        .with("fields", names(&listed))
-        .with_some("search", nonempty(names(&search)))
-        .with_some("filter", nonempty(names(&filter)))
-        .with_some("sort", nonempty(sort(&shown, title)));
-    let pages = Node::table().with("list", list).with("detail", sections(&shown, one, &|_| true));
-    if read_only {
-        return pages;
-    }
-    let pages = pages.with("add", sections(&shown, one, &|f| !f.kept));
-    // Nothing can be changed in a record that is nothing but its key.
-    pages.with("edit", sections(&shown, one, &|f| !f.kept || !f.surrogate))
+/// An entity whose pages are drafted.
+pub struct PageDraft<'a> {
+    pub(super) context: &'a Context<'a>,
+    pub(super) entity: &'a str,
+    pub(super) fields: &'a [FieldDraft],
+    pub(super) title: &'a str,
+    pub(super) one: &'a str,
+    pub(super) many: &'a str,
+    pub(super) key: &'a [String],
+    /// Whether nothing can be saved.
+    pub(crate) read_only: bool,
 }
 
-/// Sorted by what records are called; by the newest date where only a date tells.
-fn sort(shown: &[&FieldDraft], title: &str) -> Node {
-    let mut by: Vec<String> = Vec::new();
-    for (name, _, of) in sql::parse_template(title).fields() {
-        if of.is_none()
-            && let Some(field) = shown.iter().find(|f| f.name == name && !f.is_bulky())
-        {
-            let newest_first = field.kind.starts_with("date") && by.is_empty();
-            by.push(if newest_first { format!("-{name}") } else { name.to_owned() });
+impl<'a> Context<'a> {
+    /// An entity as its lists elsewhere see it.
+    fn page_draft(&'a self, entity: &str) -> Option<PageDraft<'a>> {
+        let drafted = self.by_entity(entity)?;
+        let (title, key) = (&drafted.title, &drafted.key);
+        let read_only = drafted.table.kind == crate::schema::TableKind::View;
+        Some(PageDraft { context: self, entity: &drafted.entity, fields: &drafted.fields, title, one: "", many: "", key, read_only })
+    }
+}
+
+/// Fields of a child list.
+const CHILD_FIELDS: usize = 5;
+
+impl<'a> PageDraft<'a> {
+    /// What may be shown: nothing hidden, no number that only the database knows, unless there is nothing else.
+    fn shown(&self) -> Vec<&'a FieldDraft> {
+        let shown: Vec<&FieldDraft> =
+            self.fields.iter().filter(|f| !f.hidden && !f.surrogate && !self.is_bare_id(f)).collect();
+        if shown.is_empty() { self.fields.iter().filter(|f| !f.hidden).collect() } else { shown }
+    }
+
+    /// A view's `apiary_id` says nothing beside its `apiary`.
+    fn is_bare_id(&self, field: &FieldDraft) -> bool {
+        let stem = |column: &String| column.strip_suffix("_id").map(str::to_owned);
+        let Some(stem) = field.columns.first().and_then(stem).filter(|_| self.read_only && field.target.is_none()) else { return false };
+        self.fields.iter().any(|other| !other.hidden && other.columns.first().is_some_and(|c| crate::name::same(c, &stem)))
+    }
+
+    /// Names of fields as an array.
+    pub(crate) fn names(&self, fields: &[&FieldDraft]) -> Node {
+        Node::texts(&fields.iter().map(|f| f.name.as_str()).collect::<Vec<_>>())
+    }
+
+    /// The same, where there are any.
+    pub(crate) fn some(&self, fields: &[&FieldDraft]) -> Option<Node> {
+        (!fields.is_empty()).then(|| self.names(fields))
+    }
+
+    /// The fields that the title names, in its order.
+    fn titled(&self) -> Vec<&'a FieldDraft> {
+        let template = sql::parse_template(self.title);
+        template.fields().filter_map(|(name, ..)| self.fields.iter().find(|f| f.name == name)).collect()
+    }
+
+    /// What records are known by first, then short fields in their order; addresses and what the database keeps only
+    /// while there is room.
+    pub(crate) fn listed(&self) -> Vec<&'a FieldDraft> {
+        let shown = self.shown();
+        let fits = |f: &&FieldDraft| !f.is_bulky() && !f.is_related();
+        let mut listed: Vec<&FieldDraft> = self.titled().into_iter().filter(|f| fits(f) && shown.iter().any(|s| s.name == f.name)).collect();
+        let later = |f: &FieldDraft| f.is_address && !["place", "city", "town"].contains(&f.name.as_str());
+        for rank in [false, true] {
+            for field in shown.iter().copied().filter(|f| fits(f) && !f.kept && later(f) == rank) {
+                if !listed.iter().any(|l| l.name == field.name) {
+                    listed.push(field);
+                }
+            }
         }
+        if listed.is_empty() {
+            listed = shown;
+        }
+        let most = self.context.names.conventions.list_fields.max(1);
+        // An address cut in the middle is worse than none.
+        let first_later = listed.iter().position(|f| later(f)).unwrap_or(listed.len());
+        listed.truncate(if listed.len() > most { most.min(first_later.max(1)) } else { most });
+        listed
     }
-    Node::texts(&by)
-}
 
-fn sections(shown: &[&FieldDraft], one: &str, wanted: &dyn Fn(&FieldDraft) -> bool) -> Node {
-    let (long, short): (Vec<&FieldDraft>, Vec<&FieldDraft>) = shown.iter().copied().filter(|f| wanted(f)).partition(|f| f.is_bulky());
-    let section = |title: &str, fields: &[&FieldDraft]| {
-        let names: Vec<&str> = fields.iter().map(|f| f.name.as_str()).collect();
-        (!names.is_empty()).then(|| Node::table().with("title", title.into()).with("fields", Node::texts(&names)))
-    };
-    let more = if one == "More" { "Further" } else { "More" };
-    let sections: Vec<Node> = section(one, &short).into_iter().chain(section(more, &long)).collect();
-    Node::table().with("sections", Node::new(Value::List(sections)))
+    /// What people look for: names, codes, e-mail and phone, what is unique or has an index.
+    pub(crate) fn searched(&self) -> Vec<&'a FieldDraft> {
+        let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
+        let known = |f: &FieldDraft| {
+            let words = crate::name::words(f.columns.first().map_or("", String::as_str));
+            let named = ["name", "title", "code", "number", "no", "nr", "key", "reference", "ref", "subject", "label"];
+            words.iter().any(|w| named.contains(&w.as_str()))
+        };
+        let shown = self.shown();
+        let texts: Vec<&FieldDraft> = shown.iter().copied().filter(|f| f.is_text()).collect();
+        let wanted = |f: &&FieldDraft| {
+            f.unique || f.indexed || known(f) || titled.contains(&f.name.as_str()) || ["email", "phone"].contains(&f.kind.name)
+        };
+        let mut searched: Vec<&FieldDraft> = texts.iter().copied().filter(wanted).collect();
+        if searched.is_empty() {
+            searched = texts;
+        }
+        // What a record is called by may be another record's name.
+        searched.extend(self.titled().into_iter().filter(|f| f.kind.name == "lookup" && !f.hidden));
+        searched
+    }
+
+    /// Lookups, choices, dates and booleans.
+    pub(crate) fn filtered(&self) -> Vec<&'a FieldDraft> {
+        self.shown().into_iter().filter(|f| f.kind.is_filtered && !f.kept).collect()
+    }
+
+    /// Sorted by what records are called; by the newest date where only a date tells.
+    pub(crate) fn sort(&self) -> Option<Node> {
+        let shown = self.shown();
+        let mut by: Vec<String> = Vec::new();
+        let template = sql::parse_template(self.title);
+        for (name, _, of) in template.fields() {
+            if of.is_some() {
+                continue;
+            }
+            let Some(field) = shown.iter().find(|f| f.name == name && !f.is_bulky()) else { continue };
+            match field.kind.name {
+                // Events: the newest first, whatever they belong to.
+                "date" | "date-time" => by.insert(0, format!("-{name}")),
+                _ => by.push(name.to_owned()),
+            }
+        }
+        (!by.is_empty()).then(|| Node::texts(&by))
+    }
+
+    /// Sections: short fields, the address together, long texts and pictures, then what is kept of the record.
+    pub(crate) fn sections(&self, wanted: &dyn Fn(&FieldDraft) -> bool) -> Node {
+        let fields: Vec<&FieldDraft> = self.shown().into_iter().filter(|f| wanted(f)).collect();
+        let address = fields.iter().filter(|f| f.is_address).count() > 1 && !["Address", "More", "Record"].contains(&self.one);
+        let place = |f: &FieldDraft| match f {
+            _ if f.kept && !f.surrogate && !f.columns.is_empty() => 3,
+            _ if f.is_bulky() => 2,
+            _ if f.is_address && address => 1,
+            _ => 0,
+        };
+        let titles = [self.one, "Address", if self.one == "More" { "Further" } else { "More" }, "Record"];
+        let mut sections: Vec<Node> = Vec::new();
+        for (at, title) in titles.into_iter().enumerate() {
+            let own: Vec<&FieldDraft> = fields.iter().copied().filter(|f| place(f) == at).collect();
+            if !own.is_empty() {
+                sections.push(Node::table().with("title", title.into()).with("fields", self.names(&own)));
+            }
+        }
+        Node::table().with("sections", Node::new(Value::List(sections)))
+    }
+
+    /// A list for every lookup of another entity that points here.
+    pub(crate) fn children(&self) -> Option<Node> {
+        let mut rows = Vec::new();
+        for (entity, by) in self.context.pointing_at(self.entity) {
+            let Some(child) = self.context.page_draft(entity) else { continue };
+            let listed: Vec<&FieldDraft> = child.listed().into_iter().filter(|f| f.name != by).take(CHILD_FIELDS).collect();
+            if listed.is_empty() {
+                continue;
+            }
+            let sort: Option<Node> = child.sort().map(|sort| {
+                let by_other: Vec<String> = sort.strings().into_iter().filter(|s| s.trim_start_matches('-') != by).collect();
+                Node::texts(&by_other)
+            });
+            rows.push(
+                Node::table()
+                    .with("entity", entity.into())
+                    .with("by", by.into())
+                    .with("fields", child.names(&listed))
+                    .with_some("sort", sort.filter(|s| !s.items().is_empty())),
+            );
+        }
+        (!rows.is_empty()).then(|| Node::new(Value::List(rows)))
+    }
+
+    /// What people change in many records at once: lookups, choices and booleans that aren't what a record is known by.
+    pub(crate) fn changed_together(&self) -> Vec<&'a FieldDraft> {
+        let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
+        let in_key = |f: &FieldDraft| f.columns.iter().any(|c| crate::name::contains(self.key, c));
+        let alike = |f: &&FieldDraft| {
+            ["lookup", "choice", "boolean"].contains(&f.kind.name) && !f.kept && !f.unique && !in_key(f) && !titled.contains(&f.name.as_str())
+        };
+        self.shown().into_iter().filter(alike).collect()
+    }
+
+    /// The field that records are grouped by where there is something to add up: their first lookup; in a view, its
+    /// first text.
+    pub(crate) fn grouped_by(&self) -> Option<&'a str> {
+        let shown = self.shown();
+        if !shown.iter().any(|f| f.is_measure) {
+            return None;
+        }
+        let lookup = shown.iter().find(|f| f.kind.name == "lookup");
+        let choice = || shown.iter().find(|f| f.kind.name == "choice");
+        let text = || shown.iter().find(|f| self.read_only && f.is_text() && !f.unique);
+        lookup.or_else(choice).or_else(text).map(|f| f.name.as_str())
+    }
+
+    /// What a grouped page shows: what is listed beside the group, and everything that is added up.
+    pub(crate) fn summed_up(&self, by: &str) -> Vec<&'a FieldDraft> {
+        let mut fields: Vec<&FieldDraft> = self.listed().into_iter().filter(|f| f.name != by).collect();
+        for measure in self.shown().into_iter().filter(|f| f.is_measure) {
+            if !fields.iter().any(|f| f.name == measure.name) {
+                fields.push(measure);
+            }
+        }
+        fields
+    }
+
+    /// What a grouped page is called.
+    pub(crate) fn group_label(&self, by: &str) -> String {
+        let label = self.fields.iter().find(|f| f.name == by).map_or(by, |f| &f.label);
+        format!("{} by {}", self.many, super::labels::lowered(label))
+    }
 }

@@ -1,13 +1,14 @@
 //! How a record is called: the title template.
 
 use super::Context;
-use super::fields::{FieldDraft, entity_key, fields};
+use super::fields::FieldDraft;
 use crate::name;
-use crate::schema::Table;
+use crate::schema::{Table, TableKind};
 
 /// The title of a table's records and why it was chosen. `around` are the tables whose titles are being
 /// looked for, so that titles never chase each other.
-pub(super) fn title(context: &Context<'_>, table: &Table, own: &[FieldDraft], around: &mut Vec<String>) -> (String, &'static str) {
+pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around: &mut Vec<String>) -> (String, &'static str) {
+    let own = context.fields_of(&table.name);
     let open: Vec<&FieldDraft> = own.iter().filter(|f| !f.hidden && !f.is_bulky()).collect();
     let texts: Vec<&FieldDraft> = open.iter().copied().filter(|f| f.is_text()).collect();
     let column = |f: &FieldDraft| name::fold(f.columns.first().map_or("", String::as_str));
@@ -16,6 +17,17 @@ pub(super) fn title(context: &Context<'_>, table: &Table, own: &[FieldDraft], ar
         return (format!("{{{}}}, {{{}}}", last.name, first.name), "people are called by their names");
     }
     let plain = |f: &FieldDraft| format!("{{{}}}", f.name);
+    if table.kind == TableKind::View && key.len() > 1 {
+        // A view's `apiary_id` is told by its `apiary`.
+        let readable = |column: &String| {
+            let stem = column.strip_suffix("_id").and_then(|stem| open.iter().find(|f| f.columns.first().is_some_and(|c| name::same(c, stem))));
+            stem.or_else(|| open.iter().find(|f| f.columns.first().is_some_and(|c| name::same(c, column)))).map(|f| plain(f))
+        };
+        let parts: Vec<String> = key.iter().filter_map(readable).collect();
+        if parts.len() > 1 && parts.len() <= 3 {
+            return (parts.join(", "), "it is what the view keeps apart");
+        }
+    }
     if let Some(field) = ["name", "title", "label", "full_name", "display_name"].iter().find_map(|n| called(n)) {
         return (plain(field), "it is called a name");
     }
@@ -34,8 +46,7 @@ pub(super) fn title(context: &Context<'_>, table: &Table, own: &[FieldDraft], ar
     if let Some(field) = texts.first() {
         return (plain(field), "it is the first text");
     }
-    let key = entity_key(table);
-    let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(&key, c))).map(plain).collect();
+    let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(key, c))).map(plain).collect();
     if by_key.is_empty() {
         (own.first().map(plain).unwrap_or_default(), "there is nothing else")
     } else {
@@ -48,16 +59,16 @@ fn references(context: &Context<'_>, table: &Table, open: &[&FieldDraft], around
     around.push(name::fold(&table.name));
     let mut parts: Vec<String> = Vec::new();
     for field in open {
-        let Some((_, target)) = &field.target else { continue };
+        let Some((_, target)) = field.target.as_ref().filter(|_| !field.is_related()) else { continue };
         if parts.len() < 2
             && !around.contains(&name::fold(target))
-            && context.schema.table(target).is_some_and(|t| leads_to_text(context, t, around))
+            && context.names.schema.table(target).is_some_and(|t| leads_to_text(context, t, around))
         {
             parts.push(format!("{{{}}}", field.name));
         }
     }
     around.pop();
-    let date = open.iter().find(|f| f.kind == "date" || f.kind == "date-time");
+    let date = open.iter().find(|f| f.kind.name == "date" || f.kind.name == "date-time");
     if parts.is_empty() {
         return None;
     }
@@ -67,11 +78,7 @@ fn references(context: &Context<'_>, table: &Table, open: &[&FieldDraft], around
 
 /// Whether the title of a table ends in something readable without coming back here.
 fn leads_to_text(context: &Context<'_>, table: &Table, around: &mut Vec<String>) -> bool {
-    let Some(entity) = context.names.entity(&table.name) else { return false };
-    if around.len() > 4 {
-        return false;
-    }
-    let own = fields(context, table, entity);
-    let (_, why) = title(context, table, &own, around);
+    let Some(drafted) = context.entities.get(&name::fold(&table.name)).filter(|_| around.len() <= 4) else { return false };
+    let (_, why) = title(context, table, &drafted.key, around);
     !why.contains("key") && !why.contains("nothing")
 }

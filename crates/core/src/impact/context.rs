@@ -26,7 +26,7 @@ pub enum What {
         /// Its name.
         column: String,
     },
-    /// A condition names something gone.
+    /// A condition, formula, rule or statement names something gone.
     Condition {
         /// The name.
         name: String,
@@ -41,6 +41,13 @@ pub enum What {
     DoubtfulCondition {
         /// The name.
         name: String,
+    },
+    /// A routine is gone, or takes other arguments.
+    Routine {
+        /// Its name.
+        name: String,
+        /// What is wrong, in words.
+        wrong: String,
     },
     /// The write gives a value to what the database writes itself.
     WrittenByDatabase {
@@ -126,15 +133,26 @@ impl<'a> Context<'a> {
             // Where in `lost` each element of this entity is: linear, however many statements say the same.
             let mut known: BTreeMap<(Why, String), usize> = BTreeMap::new();
             for page in &entity.pages {
-                self.gather_page(entity, page, &mut known, &mut lost);
+                let statements = statements::of_page(self.model, entity, page, self.input.accepted);
+                self.gather_from(entity, Some(page), statements, &mut known, &mut lost);
             }
+            let exchange = statements::of_exchange(self.model, entity, self.input.accepted);
+            self.gather_from(entity, None, exchange, &mut known, &mut lost);
         }
         lost
     }
 
-    fn gather_page(&self, entity: &'a Entity, page: &Page, known: &mut BTreeMap<(Why, String), usize>, lost: &mut Vec<Lost<'a>>) {
+    /// Adds what a page's statements, or those of no page, can't get.
+    fn gather_from(
+        &self,
+        entity: &'a Entity,
+        page: Option<&Page>,
+        statements: Vec<statements::Statement>,
+        known: &mut BTreeMap<(Why, String), usize>,
+        lost: &mut Vec<Lost<'a>>,
+    ) {
         let mut seen = std::collections::BTreeSet::new();
-        for statement in statements::of_page(self.model, entity, page, self.input.changed.engine) {
+        for statement in statements {
             for used in statement.uses {
                 if !seen.insert(used.clone()) {
                     continue;
@@ -145,14 +163,14 @@ impl<'a> Context<'a> {
                         Why::Field { field, .. } => Why::Field { field: field.clone(), spot: statements::Spot::Shown },
                         other => other.clone(),
                     };
-                    let per_page = matches!(why, Why::Field { .. } | Why::PageCondition | Why::Save);
-                    let key = (why, format!("{what:?}{}", if per_page { page.name.as_str() } else { "" }));
+                    let name = page.map_or("", |page| page.name.as_str());
+                    let key = (why.clone(), format!("{what:?}{}", if why.is_of_page() { name } else { "" }));
                     let at = *known.entry(key).or_insert_with(|| {
                         lost.push(Lost { entity, pages: Vec::new(), used: used.clone(), uses: Vec::new(), what });
                         lost.len() - 1
                     });
                     if let Some(entry) = lost.get_mut(at) {
-                        if !entry.pages.contains(&page.name) {
+                        if let Some(page) = page.filter(|page| !entry.pages.contains(&page.name)) {
                             entry.pages.push(page.name.clone());
                         }
                         if !entry.uses.contains(&used) {
@@ -175,14 +193,23 @@ impl<'a> Context<'a> {
                     known.broken.iter().map(|message| What::Table { table: table.clone(), broken: Some(message.clone()) }).collect()
                 }
             },
-            Need::Column { table, column } => match readable(table) {
+            Need::Column { table, select: Some(select), column } => match self.result_of(select) {
+                Some(results) if !results.iter().any(|c| name::same(&c.name, column)) => {
+                    vec![What::Column { table: table.clone(), column: column.clone() }]
+                }
+                _ => Vec::new(),
+            },
+            Need::Column { table, select: None, column } => match readable(table) {
                 Some(known) if !known.reads(column) => vec![What::Column { table: table.clone(), column: column.clone() }],
                 _ => Vec::new(),
             },
-            Need::Condition { table, text } => match readable(table) {
-                Some(_) => self.condition_fails(table, text).into_iter().collect(),
-                None => Vec::new(),
-            },
+            Need::Condition { table, select, text } => {
+                let there = select.as_ref().map_or_else(|| readable(table).is_some(), |select| self.result_of(select).is_some());
+                let scope = sql::Scope::Columns { table, select: select.as_deref() };
+                if there { self.sql_fails(text, scope).into_iter().collect() } else { Vec::new() }
+            }
+            Need::Statement { table, text } => self.sql_fails(text, sql::Scope::Statement { table }).into_iter().collect(),
+            Need::Routine { name, arguments } => self.routine_fails(name, arguments).into_iter().collect(),
             Need::Write { table, operation, columns } => match readable(table) {
                 Some(known) => write_fails(changed, known, *operation, columns),
                 None => Vec::new(),
@@ -190,8 +217,37 @@ impl<'a> Context<'a> {
         }
     }
 
-    fn condition_fails(&self, table: &str, text: &str) -> Option<What> {
-        let analysis = sql::analyse(text, table, self.input.changed);
+    /// The result columns of a query that the changed schema takes, where they can be told.
+    fn result_of(&self, select: &str) -> Option<Vec<sql::ResultColumn>> {
+        let sound = sql::analyse(select, sql::Scope::Statement { table: "" }, self.input.changed).missing().next().is_none();
+        sql::projection(select, self.input.changed).filter(|_| sound)
+    }
+
+    /// Whether a routine is still there and takes these arguments.
+    fn routine_fails(&self, routine: &str, arguments: &[String]) -> Option<What> {
+        let changed = self.input.changed;
+        let overloads: Vec<&crate::schema::Routine> =
+            changed.objects.routines.iter().filter(|r| name::same(&r.name, routine)).collect();
+        let wrong = |wrong: String| Some(What::Routine { name: routine.to_owned(), wrong });
+        let Some(first) = overloads.first() else { return wrong("is gone".to_owned()) };
+        let fits = |known: &&crate::schema::Routine| {
+            let takes = known.parameters();
+            if changed.engine == crate::schema::Engine::Postgresql {
+                arguments.iter().all(|a| name::contains(&takes, a))
+                    && known.required_parameters().iter().all(|p| name::contains(arguments, p))
+            } else {
+                // Arguments stand in their places there.
+                takes.len() == arguments.len() && takes.iter().zip(arguments).all(|(p, a)| name::same(p, a))
+            }
+        };
+        if overloads.iter().any(fits) {
+            return None;
+        }
+        wrong(format!("takes other arguments now: {}", name::shown(&first.arguments.join(", "))))
+    }
+
+    fn sql_fails(&self, text: &str, scope: sql::Scope<'_>) -> Option<What> {
+        let analysis = sql::analyse(text, scope, self.input.changed);
         if let Some(named) = analysis.missing().next()
             && let Target::Missing { table, name, is_table } = named.target.clone()
         {

@@ -42,7 +42,7 @@ pub(super) fn narrow(editor: &mut Editor, new_fields: &BTreeMap<String, Vec<Stri
                 known
                     .fields
                     .iter()
-                    .filter(|(_, (columns, _))| gone.thing.column.is_some() && over(columns))
+                    .filter(|(_, f)| gone.thing.column.is_some() && over(&f.columns))
                     .map(|(f, _)| (f.clone(), "back, and this role was restricted since")),
             );
         }

@@ -146,11 +146,12 @@ impl Element {
     }
 }
 
-/// What recognises a member of an array: a name without its `-`, a table's title or label.
+/// What recognises a member of an array: a name without its `-`, or what tells tables apart.
 pub fn member_key(node: &Node) -> String {
+    let name = node.member_name();
     match node.as_text() {
-        Some(text) => text.strip_prefix('-').unwrap_or(text).to_owned(),
-        None => ["title", "label"].iter().find_map(|k| node.get(k)?.as_text()).unwrap_or_default().to_owned(),
+        Some(_) => name.strip_prefix('-').unwrap_or(&name).to_owned(),
+        None => name,
     }
 }
 

@@ -61,10 +61,10 @@ impl Placement {
         let mut placement = Placement { hidden: input.hidden.clone(), ..Placement::default() };
         let (yours, drafted) = (Index::of(input.yours), Index::of(input.p1));
         for (entity, known) in &yours.entities {
-            let key_fields = known.fields.iter().filter(|(_, (columns, _))| columns.iter().any(|c| name::contains(&known.key, c)));
+            let key_fields = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| name::contains(&known.key, c)));
             placement.key_titles.insert(entity.clone(), key_fields.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" "));
-            for (field, (columns, _)) in &known.fields {
-                if let Some(column) = columns.first() {
+            for (field, names) in &known.fields {
+                if let Some(column) = names.columns.first() {
                     placement.columns.insert((entity.clone(), field.clone()), name::dotted(&known.table, column));
                 }
             }
@@ -77,8 +77,12 @@ impl Placement {
                 }
             }
             let Some(names) = drafted.entities.get(entity) else { continue };
-            for (field, (columns, _)) in &names.fields {
-                let is_new = columns
+            for (field, drafted) in &names.fields {
+                let columns = &drafted.columns;
+                let joined_anew = drafted.through.as_ref().is_some_and(|(t, ..)| {
+                    input.accepted.table(t).is_none() && input.changed.table(t).is_some()
+                });
+                let is_new = joined_anew || columns
                     .iter()
                     .any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
                 if is_new && !known.fields.contains_key(field) {

@@ -3,7 +3,7 @@
 use super::edit::Editor;
 use super::element::Element;
 use super::memory::{Fact, Thing};
-use crate::definition::{Index, Loss, Node, OnGone, Reference, Referent, Value, at_path, references};
+use crate::definition::{FileKey, Index, Loss, Node, OnGone, Reference, Referent, Seg, Tree, Value, at_path, references};
 use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -13,28 +13,52 @@ pub(super) const NOBODY: &str = "1 = 0";
 /// What is gone, with all that names it.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Losses {
-    pub things: Vec<Thing>,
-    /// Fields over gone columns.
+    things: Vec<Thing>,
+    /// Fields over gone columns, or whose formula or join table names something gone.
     fields: BTreeMap<(String, String), Vec<Thing>>,
     /// Entities over gone tables.
     entities: BTreeMap<String, Thing>,
 }
 
 impl Losses {
-    pub fn of(things: Vec<Thing>, index: &Index) -> Losses {
+    /// What of a tree with these references is lost. `given_up` are entities whose own query goes if anything it names is gone.
+    fn of(things: Vec<Thing>, tree: &Tree, index: &Index, schema: &Schema, references: &[Reference], given_up: &BTreeSet<String>) -> Losses {
         let mut losses = Losses { things, ..Losses::default() };
         for (entity, known) in &index.entities {
             if let Some(thing) = losses.lost(&Thing::table(&known.table)) {
                 losses.entities.insert(entity.clone(), thing);
             }
-            for (field, (columns, _)) in &known.fields {
-                let gone: Vec<Thing> = columns.iter().filter_map(|c| losses.lost(&Thing::column(&known.table, c))).collect();
-                if !gone.is_empty() {
-                    losses.fields.insert((entity.clone(), field.clone()), gone);
+        }
+        for reference in references {
+            let things = losses.of_reference(&reference.to);
+            let Some(root) = tree.files.get(&reference.file).filter(|_| !things.is_empty()) else { continue };
+            let entity = reference.file.name();
+            match (classify(reference, root), reference.path.as_slice()) {
+                (Some((element, Loss::Key(OnGone::RemoveParent | OnGone::RemoveField), _)), [Seg::Key(group), Seg::Key(field), ..])
+                    if group == "field" && element.steps.len() == 2 =>
+                {
+                    losses.fields.entry((entity.to_owned(), field.clone())).or_default().extend(things);
                 }
+                // Columns that only the query gives go with it.
+                (_, [Seg::Key(source), Seg::Key(select)]) if source == "source" && select == "select" && given_up.contains(entity) => {
+                    let Some(known) = index.entities.get(entity) else { continue };
+                    for (field, names) in &known.fields {
+                        if names.columns.iter().any(|c| !schema.table(&known.table).is_some_and(|t| t.reads(c))) {
+                            losses.fields.entry((entity.to_owned(), field.clone())).or_default().extend(things.clone());
+                        }
+                    }
+                }
+                _ => {}
             }
         }
         losses
+    }
+
+    /// Fields that go although nothing they name themselves is gone: their query is.
+    fn orphans(&self) -> impl Iterator<Item = (Element, Vec<Thing>)> {
+        self.fields.iter().map(|((entity, field), things)| {
+            (Element::file(FileKey::Entity(entity.clone())).key("field").key(field), things.clone())
+        })
     }
 
     /// The loss a table or column falls under.
@@ -53,7 +77,7 @@ impl Losses {
                 None => self.fields.get(&(entity.clone(), field.clone())).cloned().unwrap_or_default(),
             },
             Referent::Entity(entity) | Referent::Page { entity, .. } => self.entities.get(entity).cloned().into_iter().collect(),
-            Referent::Doubtful => Vec::new(),
+            Referent::Routine(_) | Referent::Doubtful => Vec::new(),
         }
     }
 }
@@ -61,28 +85,47 @@ impl Losses {
 /// Elements whose value the draft has to give, with what they wait for.
 pub(super) type Pending = BTreeMap<Element, Vec<Thing>>;
 
-/// Sets aside everything that hangs on the losses. `inserted` are elements that merges added. Returns the elements
-/// whose SQL can't be analysed with certainty and mentions a lost name: they stay as they are.
-pub(super) fn set_aside(
-    editor: &mut Editor,
-    index: &Index,
-    schema: &Schema,
-    losses: &Losses,
-    inserted: &BTreeSet<Element>,
-    pending: &mut Pending,
-) -> Vec<Element> {
-    let mut doubtful = Vec::new();
-    if losses.things.is_empty() {
-        return doubtful;
+/// What setting aside is told.
+#[derive(Clone, Copy)]
+pub(super) struct Losing<'a> {
+    /// What is gone.
+    pub things: &'a [Thing],
+    /// Elements that merges added.
+    pub inserted: &'a BTreeSet<Element>,
+    /// Entities whose own SQL a person gave up.
+    pub given_up: &'a BTreeSet<String>,
+}
+
+/// What setting aside leaves to a person.
+#[derive(Debug, Default)]
+pub(super) struct Unsettled {
+    /// SQL that can't be analysed with certainty and mentions a lost name: it stays as it is.
+    pub doubtful: Vec<Element>,
+    /// SQL of a person's own that names what is gone, and what that is.
+    pub asked: BTreeMap<Element, Vec<Thing>>,
+}
+
+/// Sets aside everything that hangs on what is gone.
+pub(super) fn set_aside(editor: &mut Editor, index: &Index, schema: &Schema, gone: Losing<'_>, pending: &mut Pending) -> Unsettled {
+    let mut left = Unsettled::default();
+    if gone.things.is_empty() {
+        return left;
     }
-    let lost: Vec<&str> = losses.things.iter().map(|t| t.column.as_deref().unwrap_or(&t.table)).collect();
+    let lost: Vec<&str> = gone.things.iter().map(|t| t.column.as_deref().unwrap_or(&t.table)).collect();
     let mut actions: BTreeMap<(u8, Element), (Loss, Vec<Thing>)> = BTreeMap::new();
-    for reference in references(&editor.tree, index, schema) {
+    let references = references(&editor.tree, index, schema);
+    let losses = Losses::of(gone.things.to_vec(), &editor.tree, index, schema, &references, gone.given_up);
+    for (element, things) in losses.orphans() {
+        if editor.get(&element).is_some() {
+            actions.insert((1, element), (Loss::Key(OnGone::Remove), things));
+        }
+    }
+    for reference in references {
         let Some(root) = editor.tree.files.get(&reference.file) else { continue };
         if reference.to == Referent::Doubtful {
             let text = root.at_path(&reference.path).and_then(Node::as_text).unwrap_or_default();
             if crate::sql::mentions_word(text, &lost, schema.engine) {
-                doubtful.push(Element::at(&reference.file, root, &reference.path));
+                left.doubtful.push(Element::at(&reference.file, root, &reference.path));
             }
         }
         let things = losses.of_reference(&reference.to);
@@ -103,9 +146,15 @@ pub(super) fn set_aside(
         match loss {
             Loss::Member => {
                 editor.remove(&element, fact, &because);
-                remove_emptied(editor, &element.parent(), inserted, &because);
+                remove_emptied(editor, &element.parent(), gone.inserted, &because);
             }
-            Loss::Key(OnGone::Remove | OnGone::RemoveParent | OnGone::RemoveFile) => editor.remove(&element, fact, &because),
+            Loss::Key(OnGone::Remove | OnGone::RemoveParent | OnGone::RemoveField | OnGone::RemoveFile) => {
+                editor.remove(&element, fact, &because);
+            }
+            Loss::Key(OnGone::Ask) if gone.given_up.contains(element.file.name()) => editor.remove(&element, fact, &because),
+            Loss::Key(OnGone::Ask) => {
+                left.asked.insert(element, things);
+            }
             Loss::Key(OnGone::Deny) => editor.set(&element, Node::text(NOBODY), fact, &because),
             Loss::Key(OnGone::Draft) => {
                 pending.entry(element).or_default().extend(things);
@@ -118,7 +167,7 @@ pub(super) fn set_aside(
             }
         }
     }
-    doubtful
+    left
 }
 
 /// The element that goes with a reference, how, and when: whole files first, then elements, then mentions.
@@ -127,7 +176,9 @@ fn classify(reference: &Reference, root: &Node) -> Option<(Element, Loss, u8)> {
     let element = Element::at(&reference.file, root, reference.path.get(..depth)?);
     Some(match loss {
         Loss::Key(OnGone::RemoveFile) => (Element::file(reference.file.clone()), loss, 0),
+        Loss::Key(OnGone::RemoveParent) if element.parent().is_member() => (element.parent(), Loss::Member, 1),
         Loss::Key(OnGone::RemoveParent) => (element.parent(), loss, 1),
+        Loss::Key(OnGone::RemoveField) => (element.parent().parent(), loss, 1),
         _ => (element, loss, 2),
     })
 }
@@ -154,10 +205,19 @@ pub(super) fn reason(things: &[Thing]) -> String {
 /// Everything a value at an element names, resolved in a scratch tree that holds nothing else.
 pub(super) fn references_of(element: &Element, value: &Node, index: &Index, schema: &Schema) -> Vec<Reference> {
     let mut root = value.clone();
-    for step in element.steps.iter().rev() {
+    for (at, step) in element.steps.iter().enumerate().rev() {
         root = match step {
             super::Step::Key(key) => Node::table().with(key, root),
-            super::Step::Member(_) => Node::new(Value::List(vec![root])),
+            super::Step::Member(member) => {
+                // A child list says whose records it shows in its name.
+                let of_children = at.checked_sub(1).and_then(|at| element.key_at(at)) == Some("children");
+                if let (true, Some((entity, by))) = (of_children, member.split_once(" by "))
+                    && root.get("entity").is_none()
+                {
+                    root = root.with("entity", entity.into()).with("by", by.into());
+                }
+                Node::new(Value::List(vec![root]))
+            }
         };
     }
     crate::definition::references_in(&element.file, &root, index, schema)

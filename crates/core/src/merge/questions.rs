@@ -94,6 +94,24 @@ pub(super) fn about_field(table: &str, column: &str, pages: &[String], cannot_sa
     Question::new(format!("new-field/{}", name::dotted(table, column)), text, choices, "leave-out")
 }
 
+/// The name of the question about an entity's own SQL.
+pub(super) fn source_question(entity: &str) -> String {
+    format!("source/{}", name::written(entity))
+}
+
+/// What becomes of SQL of a person's own that names what is gone?
+pub(super) fn about_source(entity: &str, gone: &[super::Thing]) -> Question {
+    let choices = vec![
+        ("set-aside".to_owned(), "set it aside, with the fields that only it gives; the table is read and written directly".to_owned()),
+        ("keep".to_owned(), "keep it as it is, and mend it by hand: its pages fail until then".to_owned()),
+    ];
+    let mut names: Vec<String> = gone.iter().map(super::Thing::shown).collect();
+    names.sort();
+    names.dedup();
+    let text = format!("the SQL under [source] of {} names {}, gone from the database", name::shown(entity), names.join(" and "));
+    Question::new(source_question(entity), text, choices, "keep")
+}
+
 /// A hand-made limit that is looser than what the database declares now.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Limit {

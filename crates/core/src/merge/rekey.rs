@@ -58,15 +58,22 @@ pub(super) fn rekey(editor: &mut Editor, before: &Before<'_>, within: Option<&El
 /// What to replace in one value. `None` where that can't be told with certainty.
 fn pieces(file: &FileKey, path: &[Seg], text: &str, references: &[Reference], before: &Before<'_>) -> Option<Vec<(Range<usize>, String)>> {
     let (shape, ..) = at_path(file, path)?;
-    if let Shape::Condition { of_target } = shape {
-        let entity = match (of_target, path) {
-            (true, [_, Seg::Key(field), ..]) => before.index.target(file.name(), field)?.to_owned(),
-            _ => file.name().to_owned(),
-        };
-        return sql::rename_in(text, before.index.table(&entity)?, before.schema, before.renames);
+    let scope = match shape {
+        Shape::Condition { of_target } => {
+            let entity = match (of_target, path) {
+                (true, [_, Seg::Key(field), ..]) => before.index.target(file.name(), field)?,
+                _ => file.name(),
+            };
+            Some(before.index.entities.get(entity)?.scope())
+        }
+        Shape::Statement => Some(sql::Scope::Statement { table: before.index.table(file.name())? }),
+        _ => None,
+    };
+    if let Some(scope) = scope {
+        return sql::rename_in(text, scope, before.schema, before.renames);
     }
     let mut pieces = Vec::new();
-    for reference in references {
+    for reference in references.iter().filter(|r| !r.in_key) {
         let (old, new) = match &reference.to {
             Referent::Table(table) => (table.as_str(), before.renames.table(table)),
             Referent::Column { table, column } => (column.as_str(), before.renames.column(table, column)),

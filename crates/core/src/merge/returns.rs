@@ -109,38 +109,44 @@ fn add_elements(drafted: &mut Tree, with: &Tree, things: &[Thing]) {
                 drafted.files.insert(file.clone(), node.clone());
             }
             (FileKey::Entity(entity), Some(root)) => {
-                let Some(known) = index.entities.get(entity) else { continue };
-                let returns = |field: &str| {
-                    known.fields.get(field).is_some_and(|(columns, _)| columns.iter().any(|c| is(Thing::column(&known.table, c))))
+                let returns = |owner: &str, field: &str| {
+                    let Some(known) = index.entities.get(owner) else { return false };
+                    let over = |table: &str, columns: &[String]| columns.iter().any(|c| is(Thing::column(table, c)));
+                    is(Thing::table(&known.table))
+                        || known.fields.get(field).is_some_and(|f| {
+                            let joined = f.through.as_ref().is_some_and(|(t, here, there)| is(Thing::table(t)) || over(t, here) || over(t, there));
+                            let target = f.target.as_ref().filter(|_| f.through.is_some()).and_then(|t| index.table(t));
+                            over(&known.table, &f.columns) || joined || target.is_some_and(|t| is(Thing::table(t)))
+                        })
                 };
-                for field in node.get("field").map(Node::entries).unwrap_or_default().iter().filter(|f| returns(&f.key)) {
+                for field in node.get("field").map(Node::entries).unwrap_or_default().iter().filter(|f| returns(entity, &f.key)) {
                     if let Some(fields) = root.at_path_mut(&["field".into()]) {
                         fields.set(&field.key, field.node.clone());
                     }
                 }
                 if let (Some(pages), Some(all)) = (root.at_path_mut(&["page".into()]), node.get("page")) {
-                    add_members(pages, all, &returns);
+                    add_members(pages, all, entity, &returns);
                 }
             }
-            (FileKey::App, Some(root)) => add_members(root, node, &is_new),
+            (FileKey::App, Some(root)) => add_members(root, node, "", &|_, item| is_new(item.split('/').next().unwrap_or(item))),
             _ => {}
         }
     }
 }
 
 /// Adds to arrays those members of the same arrays in `with` that return, and the tables and arrays around them.
-fn add_members(node: &mut Node, with: &Node, returns: &dyn Fn(&str) -> bool) {
+fn add_members(node: &mut Node, with: &Node, owner: &str, returns: &dyn Fn(&str, &str) -> bool) {
     match (&mut node.value, &with.value) {
         (Value::Table(entries), Value::Table(all)) => {
             for entry in all {
                 match entries.iter_mut().find(|e| e.key == entry.key) {
-                    Some(own) => add_members(&mut own.node, &entry.node, returns),
+                    Some(own) => add_members(&mut own.node, &entry.node, owner, returns),
                     None => {
                         let mut own = Node::new(match &entry.node.value {
                             Value::List(_) => Value::List(Vec::new()),
                             _ => continue,
                         });
-                        add_members(&mut own, &entry.node, returns);
+                        add_members(&mut own, &entry.node, owner, returns);
                         if !own.items().is_empty() {
                             entries.push(crate::definition::Entry {
                                 key: entry.key.clone(),
@@ -157,16 +163,25 @@ fn add_members(node: &mut Node, with: &Node, returns: &dyn Fn(&str) -> bool) {
             for item in all {
                 let key = member_key(item);
                 let visible: Vec<String> = items.iter().map(member_key).collect();
+                // A child list's fields are those of its entity.
+                let child = item.get("entity").and_then(Node::as_text);
+                let owner = child.unwrap_or(owner);
+                let by = item.get("by").and_then(Node::as_text).unwrap_or_default();
                 match (items.iter_mut().find(|i| member_key(i) == key), &item.value) {
-                    (Some(own), Value::Table(_)) => add_members(own, item, returns),
-                    (None, Value::Text(_)) if returns(&key) => items.insert(place(&order, &key, &visible), item.clone()),
+                    (Some(own), Value::Table(_)) => add_members(own, item, owner, returns),
+                    (None, Value::Table(_)) if child.is_some() => {
+                        if returns(owner, by) {
+                            items.insert(place(&order, &key, &visible), item.clone());
+                        }
+                    }
+                    (None, Value::Text(_)) if returns(owner, &key) => items.insert(place(&order, &key, &visible), item.clone()),
                     (None, Value::Table(entries)) => {
                         let mut own = Node::table();
                         let mut any = false;
                         for entry in entries {
                             let mut value = entry.node.clone();
                             if let Value::List(members) = &mut value.value {
-                                members.retain(|m| returns(&member_key(m)));
+                                members.retain(|m| returns(owner, &member_key(m)));
                                 any |= !members.is_empty();
                             }
                             own.set(&entry.key, value);
@@ -300,6 +315,6 @@ fn stands(editor: &Editor, part: &Part, scene: &Scene<'_>) -> bool {
                 || index.entities.get(&entity).is_some_and(|e| e.fields.contains_key(&field))
         }
         Referent::Entity(entity) => part.element.steps.is_empty() || index.entities.contains_key(&entity),
-        Referent::Page { .. } | Referent::Doubtful => true,
+        Referent::Page { .. } | Referent::Routine(_) | Referent::Doubtful => true,
     })
 }

@@ -4,14 +4,14 @@ use super::access;
 use super::edit::{Edit, Editor};
 use super::element::Element;
 use super::layout::{LayoutInput, NewFields, Placement};
-use super::loss::{Losses, Pending, set_aside};
+use super::loss::{Losing, Pending, Unsettled, set_aside};
 use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
 use super::ownership::{Kept, Marks, Owner, Side};
-use super::questions::{Question, about_limit, about_rename, about_table};
+use super::questions::{Question, about_limit, about_rename, about_source, about_table, source_question};
 use super::rekey::{Before, rekey};
 use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
-use crate::definition::{FileKey, Index, Node, Tree, Value};
+use crate::definition::{FieldNames, FileKey, Index, Node, Tree, Value};
 use crate::draft::{Conventions, NamesInUse, Plan, draft};
 use crate::impact::{self, Finding, Location, Severity};
 use crate::name;
@@ -141,12 +141,16 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let mut inserted = memory.inserted.clone();
     let mut pending = Pending::new();
     let mut restored = Vec::new();
+    let given_up = given_up(input, &yours.tree);
+    let mut sources = BTreeMap::new();
     for (editor, is_yours) in [(&mut yours, true), (&mut stored, false)] {
         let mut own_pending = Pending::new();
-        let losses = |tree: &Tree| Losses::of(things.clone(), &Index::of(tree));
-        let unsure = set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
+        let gone = Losing { things: &things, inserted: &inserted, given_up: &given_up };
+        let unsettled = set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
         if is_yours {
+            let Unsettled { doubtful: unsure, asked } = unsettled;
             doubtful.extend(unsure.into_iter().filter(|e| !doubtful.contains(e)).collect::<Vec<_>>());
+            sources = asked;
         }
         let mut ignored = Vec::new();
         let respelled = if is_yours { &mut respelled } else { &mut ignored };
@@ -154,7 +158,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         if !back.is_empty() {
             own_pending.retain(|element, _| !back.iter().any(|part| part.element == *element));
             // What came back in another shape may name what didn't.
-            set_aside(editor, &Index::of(&editor.tree), &accepted, &losses(&editor.tree), &inserted, &mut own_pending);
+            set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
         }
         if is_yours {
             pending = own_pending;
@@ -245,6 +249,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         question.answer = answer(input, &question);
         questions.push(question);
     }
+    questions.extend(source_questions(input, &sources, &set_aside));
     let unasked = input.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
     let new_stored = Stored { tree: stored.tree, marks, start_role: input.stored.start_role.clone(), later: tables.later };
     let doubtful = doubtful.iter().filter_map(|e| Some(doubtful_sql(e, yours.tree.files.get(&e.file)?))).collect();
@@ -289,6 +294,9 @@ fn keep_what_was_known(input: &Input<'_>, taken: &RenameMap, comparison: &Compar
 fn doubtful_sql(element: &Element, root: &Node) -> Finding {
     let rule = match element.last() {
         "rows" => "access/row-filter-broken",
+        "formula" => "page/formula-broken",
+        "rule" => "value/rule-broken",
+        "select" | "sql" => "page/source-broken",
         _ if element.key_at(0) == Some("field") => "lookup/condition-broken",
         _ => "page/condition-broken",
     };
@@ -383,6 +391,33 @@ fn answer(input: &Input<'_>, question: &Question) -> Option<String> {
     input.answers.get(&question.name).filter(|a| question.choices.contains(a)).cloned()
 }
 
+/// Entities whose own SQL goes if anything it names is gone: so answered.
+fn given_up(input: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
+    let is = |entity: &&str| input.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside");
+    tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
+}
+
+/// What becomes of SQL of a person's own that names what is gone: one question an entity, whether it was given up or is still there.
+fn source_questions(input: &Input<'_>, asked: &BTreeMap<Element, Vec<Thing>>, set_aside: &[Part]) -> Vec<Question> {
+    let mut by_entity: BTreeMap<&str, Vec<Thing>> = BTreeMap::new();
+    for part in set_aside.iter().filter(|p| p.element.key_at(0) == Some("source")) {
+        if let Fact::Needs(things) = &part.fact {
+            by_entity.entry(part.element.file.name()).or_default().extend(things.iter().cloned());
+        }
+    }
+    for (element, things) in asked {
+        by_entity.entry(element.file.name()).or_default().extend(things.iter().cloned());
+    }
+    by_entity
+        .into_iter()
+        .map(|(entity, things)| {
+            let mut question = about_source(entity, &things);
+            question.answer = answer(input, &question);
+            question
+        })
+        .collect()
+}
+
 /// Renames to ask about. A column's is asked once its table's is settled.
 fn rename_questions(input: &Input<'_>, comparison: &Comparison) -> Vec<Question> {
     let unsettled = |table: &str| comparison.renames.iter().any(|r| r.column.is_none() && !r.taken && name::same(&r.table, table));
@@ -418,8 +453,8 @@ fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Eleme
     let index = Index::of(yours);
     for (entity, known) in &index.entities {
         let Some(table) = schema.table(&known.table) else { continue };
-        for (field, (columns, target)) in &known.fields {
-            let Some(target) = target.as_ref().and_then(|t| index.entities.get(t)) else { continue };
+        for (field, FieldNames { columns, target, through }) in &known.fields {
+            let Some(target) = target.as_ref().filter(|_| through.is_none()).and_then(|t| index.entities.get(t)) else { continue };
             let lookup = Element::file(FileKey::Entity(entity.clone())).key("field").key(field).key("lookup");
             let taken = table.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c)));
             let there = columns.iter().all(|c| table.column(c).is_some());
@@ -445,7 +480,8 @@ fn strip(tree: Tree, schema: &Schema, things: &[Thing], memory: &Memory) -> Tree
     let mut editor = Editor::new(tree, Vec::new(), memory);
     let index = Index::of(&editor.tree);
     let mut pending = Pending::new();
-    set_aside(&mut editor, &index, schema, &Losses::of(things.to_vec(), &index), &BTreeSet::new(), &mut pending);
+    let gone = Losing { things, inserted: &BTreeSet::new(), given_up: &BTreeSet::new() };
+    set_aside(&mut editor, &index, schema, gone, &mut pending);
     drop_pending(&mut editor, &pending);
     editor.tree
 }
@@ -467,7 +503,7 @@ fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &Renam
         for (entity, known) in yours.of_table(&rename.table) {
             let is_hidden =
                 |field: &str| input.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("hidden")?.as_bool()) == Some(true);
-            if !known.fields.iter().any(|(field, (columns, _))| name::contains(columns, old) && is_hidden(field)) {
+            if !known.fields.iter().any(|(field, names)| names.is_over(old) && is_hidden(field)) {
                 continue;
             }
             let Some(fields) = p1.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()]))

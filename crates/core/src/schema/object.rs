@@ -106,6 +106,25 @@ pub struct Routine {
 }
 
 impl Routine {
+    /// The names of the values it takes, in their order; empty for one without a name.
+    pub fn parameters(&self) -> Vec<String> {
+        let takes = |argument: &&String| !argument.to_ascii_uppercase().starts_with("OUT ");
+        let name = |argument: &String| {
+            let mut words = argument.split_whitespace().skip_while(|w| ["IN", "INOUT", "VARIADIC"].contains(&w.to_ascii_uppercase().as_str()));
+            let first = words.next().unwrap_or_default();
+            // A type alone is no name.
+            words.next().map(|_| crate::name::unquoted(first)).unwrap_or_default()
+        };
+        self.arguments.iter().filter(takes).map(name).collect()
+    }
+
+    /// Those of them that have to be given.
+    pub fn required_parameters(&self) -> Vec<String> {
+        let required = |argument: &String| !argument.to_ascii_uppercase().contains(" DEFAULT ") && !argument.contains('=');
+        let named = self.arguments.iter().filter(|a| !a.to_ascii_uppercase().starts_with("OUT "));
+        named.zip(self.parameters()).filter(|(argument, _)| required(argument)).map(|(_, name)| name).collect()
+    }
+
     /// Name and argument types: what tells it from another of its name.
     pub fn signature(&self) -> String {
         format!("{}({})", self.name, self.arguments.join(", "))

@@ -6,11 +6,16 @@
 mod canonical;
 mod dialect;
 mod fragment;
+mod limits;
+mod projection;
+mod resolve;
 mod template;
 mod text;
 
 pub use canonical::{readable, says_same};
 pub(crate) use dialect::identifier;
-pub use fragment::{Analysis, Named, Target, analyse, rename_in};
+pub use fragment::{Analysis, Named, Scope, Target, analyse, rename_in};
+pub use limits::{Says, limits};
+pub use projection::{ResultColumn, key_of_query, projection};
 pub use template::{Part, Template, parse as parse_template};
 pub use text::{mentions_word, parameters};

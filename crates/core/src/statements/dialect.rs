@@ -38,6 +38,29 @@ pub(super) fn no_values(engine: Engine) -> &'static str {
     if engine.is_mysql_like() { "() VALUES ()" } else { "DEFAULT VALUES" }
 }
 
+/// Whether two values are the same, an empty one like another.
+pub(super) fn same_or_empty(left: &str, right: &str, engine: Engine) -> String {
+    let operator = match engine {
+        Engine::Sqlite => "IS",
+        Engine::Postgresql => "IS NOT DISTINCT FROM",
+        Engine::Mariadb | Engine::Mysql => "<=>",
+    };
+    format!("{left} {operator} {right}")
+}
+
+/// A call of a routine with named arguments: by name where the engine knows that, else in the order given.
+pub(super) fn call(routine: &str, is_function: bool, arguments: &[(String, String)], engine: Engine) -> String {
+    let given: Vec<String> = arguments
+        .iter()
+        .map(|(name, value)| match engine {
+            Engine::Postgresql => format!("{} => {value}", crate::name::quoted_for(name, engine)),
+            _ => value.clone(),
+        })
+        .collect();
+    let verb = if is_function { "SELECT" } else { "CALL" };
+    format!("{verb} {}({})", crate::name::quoted_for(routine, engine), given.join(", "))
+}
+
 /// A statement with the engine's own parameters for the named ones, and their names in order. SQLite has named ones.
 ///
 /// The second value gives the named parameter of each of the engine's, the third the byte each stood at.

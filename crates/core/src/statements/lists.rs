@@ -1,62 +1,66 @@
-//! List pages: rows, count, one statement per search field, filter and sort.
+//! Lists: rows, count, one statement for each search field, filter and sort.
 
-use super::builder::{Builder, Select};
+use super::builder::Builder;
 use super::dialect::as_text;
-use super::forms;
 use super::need::Spot;
+use super::records;
+use super::select::Select;
 use super::{Purpose, Statement};
-use crate::definition::Field;
 
-/// Everything a list page reads.
-pub(super) fn reads<'a>(builder: &Builder<'a>, out: &mut Vec<Statement>) {
-    let page = builder.page;
-    let base = |out: &mut Vec<Statement>, purpose: Purpose, add: &dyn Fn(&mut Select<'a>)| {
-        let mut select = builder.select();
-        add(&mut select);
-        let columns = select.columns.clone();
-        let sql = match purpose {
-            Purpose::Count => select.sql(&["count(*)".to_owned()], ""),
-            _ => select.sql(&columns, " LIMIT :limit OFFSET :offset"),
-        };
-        out.push(builder.statement(purpose, sql, select.uses));
+fn push<'a>(builder: &Builder<'a>, out: &mut Vec<Statement>, purpose: Purpose, add: &dyn Fn(&mut Select<'a>)) {
+    let mut select = builder.select();
+    add(&mut select);
+    let columns = select.columns.clone();
+    let sql = match purpose {
+        Purpose::Count => select.sql(&["count(*)".to_owned()], ""),
+        _ => select.sql(&columns, " LIMIT :limit OFFSET :offset"),
     };
-    base(out, Purpose::Rows, &|select| {
-        for (field, name) in builder.visible(&page.shown) {
-            let own = select.field_columns(field, Spot::Shown, &name.place);
-            select.columns.extend(own);
-            if field.lookup.is_some() {
-                let text = select.shown(field, Spot::Shown, &name.place);
-                select.columns.push(text);
-            }
+    out.push(builder.statement(purpose, sql, select.uses));
+}
+
+/// A page of records with their fields, and how many there are.
+pub(crate) fn rows(builder: &Builder<'_>, out: &mut Vec<Statement>) {
+    push(builder, out, Purpose::Rows, &|select| {
+        for (field, name) in builder.visible(builder.shown()) {
+            builder.read(select, field, &name.place);
         }
-        for (field, name) in builder.visible(&page.sort) {
-            let text = select.shown(field, Spot::Sort, &name.place);
-            select.order.push(if name.value.starts_with('-') { format!("{text} DESC") } else { text });
-        }
+        sorted(builder, select);
     });
-    base(out, Purpose::Count, &|_| {});
-    for (field, name) in builder.visible(&page.search) {
-        base(out, Purpose::Search(field.name.clone()), &|select| {
+    push(builder, out, Purpose::Count, &|_| {});
+}
+
+/// The page's own order.
+pub(super) fn sorted<'a>(builder: &Builder<'a>, select: &mut Select<'a>) {
+    let Some(page) = builder.page() else { return };
+    for (field, name) in builder.visible(&page.sort).filter(|(f, _)| f.related.is_none()) {
+        let text = select.shown(field, Spot::Sort, &name.place);
+        select.order.push(if name.value.starts_with('-') { format!("{text} DESC") } else { text });
+    }
+}
+
+/// The same records searched, filtered and sorted by each field that offers it, and the choices of each filter.
+pub(crate) fn narrowed(builder: &Builder<'_>, out: &mut Vec<Statement>) {
+    let Some(page) = builder.page() else { return };
+    for (field, name) in builder.visible(&page.search).filter(|(f, _)| f.related.is_none()) {
+        push(builder, out, Purpose::Search(field.name.clone()), &|select| {
             let text = select.shown(field, Spot::Search, &name.place);
-            select.filters.push(format!("{} LIKE :search", as_text(&text, builder.engine)));
+            select.filters.push(format!("{} LIKE :search", as_text(&text, builder.engine())));
         });
     }
-    let mut chosen: Vec<&Field> = Vec::new();
-    for (field, name) in builder.visible(&page.filter) {
-        base(out, Purpose::Filter(field.name.clone()), &|select| {
-            for (at, column) in select.field_columns(field, Spot::Filter, &name.place).into_iter().enumerate() {
+    for (field, name) in builder.visible(&page.filter).filter(|(f, _)| f.related.is_none()) {
+        push(builder, out, Purpose::Filter(field.name.clone()), &|select| {
+            for (at, column) in select.field_values(field, Spot::Filter, &name.place).into_iter().enumerate() {
                 select.filters.push(format!("{column} = :value_{}", at + 1));
             }
         });
-        chosen.push(field);
     }
-    for (field, name) in builder.visible(&page.sort) {
-        base(out, Purpose::Sort(field.name.clone()), &|select| {
+    for (field, name) in builder.visible(&page.sort).filter(|(f, _)| f.related.is_none()) {
+        push(builder, out, Purpose::Sort(field.name.clone()), &|select| {
             let text = select.shown(field, Spot::Sort, &name.place);
             select.order.push(text);
         });
     }
-    for field in chosen {
-        out.extend(forms::choices_of(builder, field));
+    for (field, _) in builder.visible(&page.filter) {
+        out.extend(records::choices_of(builder, field));
     }
 }

@@ -12,15 +12,33 @@ pub enum Need {
     Column {
         /// Its table.
         table: String,
+        /// The query that stands in for the table, if any.
+        select: Option<String>,
         /// Its name.
         column: String,
     },
-    /// A condition over a table.
+    /// A condition, formula or rule over a table's columns.
     Condition {
         /// The table.
         table: String,
+        /// The query that stands in for the table, if any.
+        select: Option<String>,
         /// The SQL.
         text: String,
+    },
+    /// A statement of a person's own, or a query that stands in for a table.
+    Statement {
+        /// The entity's table.
+        table: String,
+        /// The SQL.
+        text: String,
+    },
+    /// A routine with arguments of these names, in the routine's order as far as it is known.
+    Routine {
+        /// Its name.
+        name: String,
+        /// The arguments given.
+        arguments: Vec<String>,
     },
     /// A write.
     Write {
@@ -44,6 +62,8 @@ pub enum Spot {
     Filter,
     /// Sorted by.
     Sort,
+    /// Grouped by.
+    Group,
 }
 
 impl Spot {
@@ -54,6 +74,7 @@ impl Spot {
             Spot::Search => "search",
             Spot::Filter => "filter",
             Spot::Sort => "sort",
+            Spot::Group => "group",
         }
     }
 }
@@ -65,12 +86,19 @@ pub enum Why {
     Entity,
     /// Its key.
     Key,
+    /// Its version column.
+    Version,
     /// A field, at a spot of the page.
     Field {
         /// The field.
         field: String,
         /// Where it is used.
         spot: Spot,
+    },
+    /// A field's formula.
+    Formula {
+        /// The field; one of another entity with that entity before it.
+        field: String,
     },
     /// A field that the entity's title names; `of` the lookup it is reached through.
     Title {
@@ -89,7 +117,7 @@ pub enum Why {
         /// The lookup field.
         field: String,
     },
-    /// What a lookup shows or is sorted by.
+    /// What a lookup or related set shows or is sorted by.
     Display {
         /// The lookup field.
         field: String,
@@ -101,13 +129,85 @@ pub enum Why {
         /// The lookup field.
         field: String,
     },
+    /// The join table of a related set.
+    Join {
+        /// The field.
+        field: String,
+    },
+    /// Linking and unlinking records of a related set.
+    Link {
+        /// The field.
+        field: String,
+    },
+    /// A child list and its link.
+    Child {
+        /// The child entity.
+        entity: String,
+        /// Its lookup.
+        by: String,
+    },
+    /// A field of a child list.
+    ChildField {
+        /// The child entity.
+        entity: String,
+        /// Its field.
+        field: String,
+    },
     /// A role's row filter.
     Rows {
         /// The role.
         role: String,
     },
+    /// A validation over several fields.
+    Check {
+        /// Its name.
+        check: String,
+    },
+    /// Where the data comes from or goes to: the part of `[source]`.
+    Source {
+        /// `select`, `insert`, `update` or `delete`.
+        part: &'static str,
+    },
+    /// A file records are taken from.
+    Import {
+        /// Its name.
+        import: String,
+        /// The field concerned, if any.
+        field: Option<String>,
+    },
+    /// A file records are written to.
+    Export {
+        /// Its name.
+        export: String,
+        /// The field concerned.
+        field: String,
+    },
     /// Saving or deleting.
     Save,
+}
+
+impl Why {
+    /// The field it is about, where there is one.
+    pub fn field(&self) -> Option<&str> {
+        match self {
+            Why::Field { field, .. }
+            | Why::Formula { field }
+            | Why::LookupTarget { field }
+            | Why::LookupValue { field }
+            | Why::LookupCondition { field }
+            | Why::Join { field }
+            | Why::Link { field }
+            | Why::Export { field, .. }
+            | Why::Display { field, .. } => Some(field),
+            Why::Import { field, .. } => field.as_deref(),
+            _ => None,
+        }
+    }
+
+    /// Whether it is told page by page: others are told once for all pages they concern.
+    pub fn is_of_page(&self) -> bool {
+        matches!(self, Why::Field { .. } | Why::PageCondition | Why::Save | Why::Child { .. } | Why::ChildField { .. } | Why::Link { .. })
+    }
 }
 
 /// A need, what it is for and where that stands.

@@ -341,7 +341,7 @@ impl Builder {
 /// The columns a view's statement reads: the server doesn't tell, but writes the statement with every name in full.
 fn view_reads(schema: &Schema, definition: &str, view: &str) -> Vec<String> {
     // A condition is what can be analysed; a query is one inside EXISTS.
-    let analysis = sql::analyse(&format!("EXISTS ({definition})"), view, schema);
+    let analysis = sql::analyse(definition, sql::Scope::Statement { table: view }, schema);
     let mut reads: Vec<String> = analysis
         .names
         .into_iter()

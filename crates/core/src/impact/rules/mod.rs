@@ -93,7 +93,7 @@ struct Subject {
 fn report_conditions(context: &Context<'_>, rule: &Rule, out: &mut Vec<Finding>, subject: impl Fn(&Why) -> Option<Subject>) {
     for lost in context.lost() {
         let Some(Subject { what, field, role }) = subject(&lost.used.why) else { continue };
-        let Need::Condition { table: own, text } = &lost.used.need else { continue };
+        let Need::Condition { table: own, text, .. } = &lost.used.need else { continue };
         let (severity, message, place, because) = match &lost.what {
             What::Condition { name, table, is_table, offset } => {
                 let (table, column) = if *is_table { (name, None) } else { (table.as_ref().unwrap_or(own), Some(name.as_str())) };

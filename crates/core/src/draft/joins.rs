@@ -1,0 +1,102 @@
+//! Join tables: tables that do nothing but link two others become related sets of both.
+
+use super::NamesInUse;
+use super::names::{entity_name, free};
+use super::{Conventions, labels};
+use crate::name::{self, same};
+use crate::schema::{ForeignKey, Schema, Table};
+
+/// A join table with its two ends.
+#[derive(Debug, Clone)]
+pub(super) struct Join<'a> {
+    pub table: &'a Table,
+    ends: [&'a ForeignKey; 2],
+}
+
+/// One end of a join table, as a related set of the table there.
+#[derive(Debug, Clone)]
+pub(super) struct Linked<'a> {
+    pub table: &'a Table,
+    pub here: &'a ForeignKey,
+    pub there: &'a ForeignKey,
+}
+
+impl<'a> Join<'a> {
+    /// The table as a join table, unless it carries more than its links. One that is in use as such stays one, whatever
+    /// it gained, as long as its links are there.
+    pub fn of(schema: &Schema, table: &'a Table, conventions: &Conventions, in_use: bool) -> Option<Join<'a>> {
+        let [one, other] = table.foreign_keys.as_slice() else { return None };
+        let linked = |key: &ForeignKey, column: &str| name::contains(&key.columns, column);
+        if one.columns.iter().any(|c| linked(other, c)) {
+            return None;
+        }
+        // It links records by what tells them apart.
+        let by_key = |key: &ForeignKey| {
+            schema.table(&key.table).is_some_and(|target| {
+                let own: Vec<String> = super::fields::entity_key(target).iter().map(|c| name::fold(c)).collect();
+                let to: Vec<String> = key.target_columns(target).iter().map(|c| name::fold(c)).collect();
+                key.fits(target) && own == to
+            })
+        };
+        if !by_key(one) || !by_key(other) {
+            return None;
+        }
+        let is_link = |column: &str| linked(one, column) || linked(other, column);
+        let carries = table.columns.iter().any(|c| {
+            let kept = name::matches_any(&conventions.record_keeping, &c.name) && (c.nullable || c.default.is_some());
+            !is_link(&c.name) && !c.auto && c.generated.is_none() && !kept
+        });
+        let both: Vec<String> = one.columns.iter().chain(&other.columns).cloned().collect();
+        let pure = !carries && (table.is_unique(&both) || table.primary_key.is_empty() || table.primary_key.iter().all(|c| !is_link(c)));
+        (pure || in_use).then_some(Join { table, ends: [one, other] })
+    }
+
+    /// Both ends.
+    pub fn linked(&self) -> [Linked<'a>; 2] {
+        let [one, other] = self.ends;
+        [Linked { table: self.table, here: one, there: other }, Linked { table: self.table, here: other, there: one }]
+    }
+}
+
+impl Linked<'_> {
+    /// What names in use know the related set by.
+    pub fn identity(&self) -> Vec<String> {
+        identity(&self.table.name, &self.here.columns)
+    }
+
+    /// The field's name where none is in use: what the join table's name says of it, else the other table in the plural.
+    pub fn wanted_name(&self, conventions: &Conventions) -> String {
+        let words = |name: &str| name::words(name::split_qualified(name).1);
+        let (own, other) = (words(&self.here.table), words(&self.there.table));
+        if same(&self.here.table, &self.there.table) {
+            let column = self.there.columns.first().map_or("", String::as_str);
+            return plural(column.strip_suffix("_id").unwrap_or(column), conventions);
+        }
+        let rest: Vec<String> = words(&self.table.name).into_iter().filter(|w| !own.contains(w)).collect();
+        let says_other = other.iter().any(|w| rest.contains(w));
+        let small = ["of", "to", "by", "for", "in", "at", "has", "and", "map", "link", "rel", "join", "xref"];
+        let said: Vec<&String> = rest.iter().filter(|w| !small.contains(&w.as_str())).collect();
+        if said.is_empty() || says_other || own.iter().any(|w| words(&self.table.name).iter().all(|t| t != w)) {
+            return plural(&other.join("_"), conventions);
+        }
+        plural(&said.iter().map(|w| w.as_str()).collect::<Vec<_>>().join("_"), conventions)
+    }
+}
+
+fn plural(words: &str, conventions: &Conventions) -> String {
+    let (_, many) = labels::one_and_many(words, &Conventions { abbreviations: Default::default(), ..conventions.clone() });
+    entity_name(&many.replace(' ', "_"))
+}
+
+/// What names in use know a related set by.
+pub(super) fn identity(through: &str, here: &[String]) -> Vec<String> {
+    let columns: Vec<String> = here.iter().map(|c| name::fold(c)).collect();
+    vec![format!("{}\u{1f}{}", name::fold(through), columns.join("\u{1f}"))]
+}
+
+/// A name for the related set that the entity doesn't use yet.
+pub(super) fn field_name(names: &NamesInUse, entity: &str, linked: &Linked<'_>, taken: &[String], conventions: &Conventions) -> String {
+    names.field(entity, &linked.identity()).unwrap_or_else(|| {
+        free(&linked.wanted_name(conventions), |n| taken.iter().any(|t| t == n) || names.is_taken(entity, n))
+    })
+}

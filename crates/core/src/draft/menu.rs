@@ -1,0 +1,63 @@
+//! The menu, from the entities people start at; and what the database's routines could do.
+
+use super::{Context, Drafted, Note};
+use crate::definition::{Node, Value};
+use crate::schema::{Schema, TableKind};
+
+/// Menu groups: records with a name of their own, small tables that others only point at, views. What is told only by
+/// what it belongs to is reached from there.
+pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
+    let mut groups: [(&str, Vec<&str>); 3] = [("Records", Vec::new()), ("Lists", Vec::new()), ("Overviews", Vec::new())];
+    for drafted in context.entities.values() {
+        let group = match drafted.table.kind {
+            TableKind::View => 2,
+            _ if is_list(context, drafted) => 1,
+            _ if belongs_to_others(drafted) => continue,
+            _ => 0,
+        };
+        if let Some((_, items)) = groups.get_mut(group) {
+            items.push(&drafted.entity);
+        }
+    }
+    let groups: Vec<Node> = groups
+        .into_iter()
+        .filter(|(_, items)| !items.is_empty())
+        .map(|(label, items)| Node::table().with("label", label.into()).with("items", Node::texts(&items)))
+        .collect();
+    (!groups.is_empty()).then(|| Node::new(Value::List(groups)))
+}
+
+/// A table that points at nothing and is pointed at: what people choose from.
+fn is_list(context: &Context<'_>, drafted: &Drafted<'_>) -> bool {
+    let points = drafted.fields.iter().any(|f| f.target.is_some());
+    !points && drafted.fields.len() <= 8 && context.pointing_at(&drafted.entity).next().is_some()
+}
+
+/// A table without a name of its own that always belongs to another: a line, an event.
+fn belongs_to_others(drafted: &Drafted<'_>) -> bool {
+    let named = drafted.fields.iter().any(|f| {
+        let column = f.columns.first().map_or("", String::as_str);
+        f.is_text() && (f.unique || ["name", "title", "last_name"].iter().any(|n| crate::name::same(n, column)))
+    });
+    let belongs = drafted.fields.iter().any(|f| f.kind.name == "lookup" && f.required);
+    belongs && !named
+}
+
+/// Routines that change something may stand in for the generator's own SQL; which one does what, only a person knows.
+pub(super) fn about_routines(schema: &Schema) -> Vec<Note> {
+    let callable = schema.objects.routines.iter().filter(|r| r.kind == "procedure");
+    callable
+        .map(|routine| {
+            let arguments: Vec<String> = routine.parameters().iter().map(|p| format!("{p} = \"…\"")).collect();
+            Note {
+                entity: String::new(),
+                text: format!(
+                    "routine {} may stand in for adding, changing or deleting: [source] delete = {{ routine = \"{}\", arguments = {{ {} }} }}",
+                    routine.signature(),
+                    routine.name,
+                    arguments.join(", ")
+                ),
+            }
+        })
+        .collect()
+}

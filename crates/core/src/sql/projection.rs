@@ -1,0 +1,208 @@
+//! The columns a query gives: their names, and which column of a table each passes through under its own name.
+
+use super::dialect::{dialect, identifier};
+use crate::name::{self, same};
+use crate::schema::{Engine, Schema};
+use sqlparser::ast::{
+    Expr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, Query, SelectItem, SelectItemQualifiedWildcardKind, SetExpr,
+    Statement, TableFactor, TableWithJoins,
+};
+use sqlparser::parser::Parser;
+
+/// A column of a query's result.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ResultColumn {
+    /// Its name.
+    pub name: String,
+    /// The table and column it passes through under that column's own name: renamed, it changes its name as well.
+    pub from: Option<(String, String)>,
+}
+
+/// The columns a query gives; `None` where they can't be told with certainty.
+pub fn projection(select: &str, schema: &Schema) -> Option<Vec<ResultColumn>> {
+    query_columns(&query(select, schema.engine)?, schema)
+}
+
+fn query(select: &str, engine: Engine) -> Option<Query> {
+    let parsed = Parser::new(dialect(engine)).with_recursion_limit(60).try_with_sql(select).and_then(|mut p| p.parse_statements()).ok()?;
+    match parsed.into_iter().next()? {
+        Statement::Query(query) => Some(*query),
+        _ => None,
+    }
+}
+
+/// The result columns that tell the records of a query apart, where the query says so: those it groups by, else the
+/// primary key of the table it starts from.
+pub fn key_of_query(select: &str, schema: &Schema) -> Option<Vec<String>> {
+    let query = query(select, schema.engine)?;
+    let SetExpr::Select(select) = query.body.as_ref() else { return None };
+    let columns = query_columns(&query, schema)?;
+    if let sqlparser::ast::GroupByExpr::Expressions(groups, _) = &select.group_by
+        && !groups.is_empty()
+    {
+        let shown = |expr: &Expr| {
+            select.projection.iter().find_map(|item| match item {
+                SelectItem::ExprWithAlias { expr: own, alias } if own.to_string() == expr.to_string() || last_name(expr) == Some(alias) => {
+                    Some(identifier(alias, schema.engine))
+                }
+                SelectItem::UnnamedExpr(own) if own.to_string() == expr.to_string() => {
+                    last_name(own).map(|i| identifier(i, schema.engine))
+                }
+                _ => None,
+            })
+        };
+        let mut key: Vec<String> = groups.iter().map(shown).collect::<Option<_>>()?;
+        // What follows from an id needn't tell records apart.
+        if let Some(id) = key.iter().find(|c| c.ends_with("_id")).cloned() {
+            let stem = id.trim_end_matches("_id").to_owned();
+            key.retain(|c| !same(c, &stem));
+        }
+        return Some(key);
+    }
+    let TableFactor::Table { name: object, .. } = &select.from.first()?.relation else { return None };
+    if select.from.len() > 1 || !matches!(&select.distinct, None) {
+        return None;
+    }
+    // A join by the other table's key gives one record each.
+    let one_each = |join: &sqlparser::ast::Join| {
+        let (JoinOperator::Left(on) | JoinOperator::LeftOuter(on) | JoinOperator::Inner(on) | JoinOperator::Join(on)) = &join.join_operator
+        else {
+            return false;
+        };
+        let (JoinConstraint::On(on), TableFactor::Table { name: object, alias, .. }) = (on, &join.relation) else { return false };
+        let Some(alias) = alias.as_ref().map_or_else(|| last_ident(object), |a| Some(&a.name)) else { return false };
+        let key = schema.table(&table_named(object, schema)).map(|t| t.primary_key.clone()).unwrap_or_default();
+        let equals = |column: &String| {
+            matches!(on, Expr::BinaryOp { left, op: sqlparser::ast::BinaryOperator::Eq, right }
+                if [left, right].into_iter().any(|side| matches!(side.as_ref(), Expr::CompoundIdentifier(parts)
+                    if matches!(parts.as_slice(), [q, c] if same(&q.value, &alias.value) && same(&c.value, column)))))
+        };
+        key.len() == 1 && key.iter().all(equals)
+    };
+    if !select.from.first()?.joins.iter().all(one_each) {
+        return None;
+    }
+    let table = schema.table(&table_named(object, schema))?;
+    let key = table.primary_key.iter().map(|k| {
+        let from = columns.iter().find(|c| c.from.as_ref().is_some_and(|(t, c)| same(t, &table.name) && same(c, k)));
+        from.map(|c| c.name.clone())
+    });
+    key.collect::<Option<Vec<String>>>().filter(|key| !key.is_empty())
+}
+
+fn last_name(expr: &Expr) -> Option<&Ident> {
+    match expr {
+        Expr::Identifier(ident) => Some(ident),
+        Expr::CompoundIdentifier(parts) => parts.last(),
+        _ => None,
+    }
+}
+
+/// What a query's FROM gives: an alias and its columns.
+struct Given {
+    alias: String,
+    columns: Vec<ResultColumn>,
+}
+
+/// The columns of a parsed query.
+pub(super) fn query_columns(query: &Query, schema: &Schema) -> Option<Vec<ResultColumn>> {
+    if query.with.is_some() {
+        return None;
+    }
+    let mut body = query.body.as_ref();
+    while let SetExpr::SetOperation { left, .. } = body {
+        body = left;
+    }
+    let select = match body {
+        SetExpr::Select(select) => select,
+        SetExpr::Query(inner) => return query_columns(inner, schema),
+        _ => return None,
+    };
+    let mut given = Vec::new();
+    for item in &select.from {
+        gather(item, schema, &mut given)?;
+    }
+    let mut columns = Vec::new();
+    for item in &select.projection {
+        match item {
+            SelectItem::Wildcard(_) => columns.extend(given.iter().flat_map(|g| g.columns.clone())),
+            SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(object), _) => {
+                let alias = identifier(last_ident(object)?, schema.engine);
+                columns.extend(given.iter().find(|g| same(&g.alias, &alias))?.columns.clone());
+            }
+            SelectItem::ExprWithAlias { alias, .. } => columns.push(ResultColumn { name: identifier(alias, schema.engine), from: None }),
+            SelectItem::UnnamedExpr(expr) => {
+                let Some(ident) = last_name(expr) else { continue };
+                let wanted = identifier(ident, schema.engine);
+                let qualifier = match expr {
+                    Expr::CompoundIdentifier(parts) => parts.len().checked_sub(2).and_then(|at| parts.get(at)),
+                    _ => None,
+                };
+                let sources = given.iter().filter(|g| qualifier.is_none_or(|q| same(&g.alias, &identifier(q, schema.engine))));
+                let found = sources.flat_map(|g| &g.columns).find(|c| same(&c.name, &wanted));
+                columns.push(ResultColumn { from: found.and_then(|c| c.from.clone()), name: wanted });
+            }
+            _ => return None,
+        }
+    }
+    Some(columns)
+}
+
+fn gather(item: &TableWithJoins, schema: &Schema, given: &mut Vec<Given>) -> Option<()> {
+    given_by(&item.relation, schema, given)?;
+    for join in &item.joins {
+        given_by(&join.relation, schema, given)?;
+        let constraint = match &join.join_operator {
+            JoinOperator::Inner(c)
+            | JoinOperator::Join(c)
+            | JoinOperator::Left(c)
+            | JoinOperator::LeftOuter(c)
+            | JoinOperator::Right(c)
+            | JoinOperator::RightOuter(c)
+            | JoinOperator::FullOuter(c) => Some(c),
+            _ => None,
+        };
+        if constraint.is_some_and(|c| matches!(c, JoinConstraint::Using(_) | JoinConstraint::Natural)) {
+            return None;
+        }
+    }
+    Some(())
+}
+
+fn given_by(factor: &TableFactor, schema: &Schema, given: &mut Vec<Given>) -> Option<()> {
+    match factor {
+        TableFactor::Table { name: object, alias, args: None, .. } => {
+            let table = schema.table(&table_named(object, schema))?;
+            let own = |column: &str| ResultColumn { name: column.to_owned(), from: Some((table.name.clone(), column.to_owned())) };
+            let alias = alias.as_ref().map_or_else(|| last_ident(object), |a| Some(&a.name)).map(|i| identifier(i, schema.engine))?;
+            given.push(Given { alias, columns: table.columns.iter().map(|c| own(&c.name)).collect() });
+        }
+        TableFactor::Derived { subquery, alias, .. } => {
+            let alias = alias.as_ref().map(|a| identifier(&a.name, schema.engine)).unwrap_or_default();
+            given.push(Given { alias, columns: query_columns(subquery, schema)? });
+        }
+        TableFactor::NestedJoin { table_with_joins, .. } => gather(table_with_joins, schema, given)?,
+        _ => return None,
+    }
+    Some(())
+}
+
+/// The table a name in FROM stands for. One qualified with a schema none of whose tables are known is taken
+/// for the home schema's, which carries no name of its own.
+pub(super) fn table_named(object: &ObjectName, schema: &Schema) -> String {
+    let value = |ident: &Ident| identifier(ident, schema.engine);
+    let last = last_ident(object).map(value).unwrap_or_default();
+    let Some(ObjectNamePart::Identifier(qualifier)) = object.0.len().checked_sub(2).and_then(|at| object.0.get(at)) else { return last };
+    let qualified = name::qualified(&value(qualifier), &last);
+    let of_schema = |t: &str| name::split_qualified(t).0.is_some_and(|s| same(s, &qualifier.value));
+    let known = schema.tables.iter().any(|t| of_schema(&t.name)) || schema.outside.iter().any(|t| of_schema(t));
+    if known || schema.table(&last).is_none() { qualified } else { last }
+}
+
+/// The last part of a qualified name.
+pub(super) fn last_ident(object: &ObjectName) -> Option<&Ident> {
+    match object.0.last()? {
+        ObjectNamePart::Identifier(ident) => Some(ident),
+        ObjectNamePart::Function(_) => None,
+    }
+}

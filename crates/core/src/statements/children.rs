@@ -1,0 +1,51 @@
+//! Child lists: the records that point at the one shown.
+
+use super::builder::Builder;
+use super::need::Why;
+use super::{Purpose, Statement};
+use crate::definition::{Child, Field};
+
+/// Each child list of the page whose entity the user may read.
+pub(crate) fn lists(builder: &Builder<'_>, out: &mut Vec<Statement>) {
+    let Some(page) = builder.page() else { return };
+    for child in &page.children {
+        out.extend(list(builder, child));
+    }
+}
+
+fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
+    let entity = builder.model.entities.get(&child.entity.value)?;
+    let access = builder.access_to(entity)?;
+    let by = entity.field(&child.by.value)?;
+    let why = Why::Child { entity: entity.name.clone(), by: by.name.clone() };
+    let mut select = builder.over(entity, why.clone(), &child.entity.place);
+    select.rows_of(access);
+    for key in &entity.key {
+        let column = select.own(&key.value, why.clone(), &child.entity.place);
+        select.columns.push(column);
+    }
+    for (at, column) in by.columns.iter().enumerate() {
+        let column = select.own(&column.value, why.clone(), &child.by.place);
+        select.filters.push(format!("{column} = :key_{}", at + 1));
+    }
+    let seen = |name: &str| -> Option<&Field> {
+        let field = entity.field(name)?;
+        (!field.hidden && field.related.is_none() && !access.is_some_and(|a| a.hides(name))).then_some(field)
+    };
+    let why_field = |field: &Field| Why::ChildField { entity: entity.name.clone(), field: field.name.clone() };
+    for name in &child.fields {
+        if let Some(field) = seen(&name.value) {
+            let text = select.shown_for(field, &why_field(field), &name.place);
+            select.columns.extend(text);
+        }
+    }
+    for name in &child.sort {
+        if let Some(field) = seen(name.value.strip_prefix('-').unwrap_or(&name.value)) {
+            let text = select.shown_for(field, &why_field(field), &name.place);
+            select.order.extend(text.map(|t| if name.value.starts_with('-') { format!("{t} DESC") } else { t }));
+        }
+    }
+    let columns = select.columns.clone();
+    let sql = select.sql(&columns, "");
+    Some(builder.statement(Purpose::Children(entity.name.clone(), by.name.clone()), sql, select.uses))
+}

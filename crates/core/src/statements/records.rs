@@ -1,0 +1,91 @@
+//! One record by its key, and what can be chosen on a form.
+
+use super::builder::Builder;
+use super::need::Why;
+use super::{Purpose, Statement};
+use crate::definition::{Entity, Field, Spanned};
+
+/// The record by key, with its title, version and fields.
+pub(crate) fn record(builder: &Builder<'_>, out: &mut Vec<Statement>) {
+    let mut select = builder.select();
+    let keys = select.columns.clone();
+    select.filters.extend(keys.iter().enumerate().map(|(at, key)| format!("{key} = :key_{}", at + 1)));
+    if let Some(version) = builder.entity.version.as_ref().filter(|_| builder.page().is_some_and(|p| p.kind.saves)) {
+        let column = select.own(&version.value, Why::Version, &version.place);
+        select.columns.push(column);
+    }
+    let title = select.title();
+    select.columns.extend(title);
+    for (field, name) in builder.visible(builder.shown()) {
+        builder.read(&mut select, field, &name.place);
+    }
+    let columns = select.columns.clone();
+    let sql = select.sql(&columns, "");
+    out.push(builder.statement(Purpose::Record, sql, select.uses));
+}
+
+/// The choices of each lookup and related set on the form.
+pub(crate) fn choices(builder: &Builder<'_>, out: &mut Vec<Statement>) {
+    let adds = builder.page().is_some_and(|p| p.kind.name == "add");
+    for (field, _) in builder.visible(builder.shown()) {
+        if adds || !field.read_only {
+            out.extend(choices_of(builder, field));
+        }
+    }
+}
+
+/// What a field's choices are read from.
+struct Pointed<'a> {
+    entity: &'a Spanned<String>,
+    value: &'a [Spanned<String>],
+    show: Option<&'a Spanned<String>>,
+    order: &'a [Spanned<String>],
+    condition: Option<&'a Spanned<String>>,
+}
+
+/// What can be chosen for a lookup or related set; nothing for other fields, nor where the role can't read the target.
+pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Statement> {
+    let pointed = match (&field.lookup, &field.related) {
+        (Some(lookup), _) => Pointed {
+            entity: &lookup.entity,
+            value: &lookup.value,
+            show: lookup.show.as_ref(),
+            order: &lookup.order,
+            condition: lookup.condition.as_ref(),
+        },
+        (None, Some(related)) => {
+            Pointed { entity: &related.entity, value: &[], show: related.show.as_ref(), order: &[], condition: None }
+        }
+        (None, None) => return None,
+    };
+    let target: &Entity = builder.model.entities.get(&pointed.entity.value)?;
+    let access = builder.access_to(target)?;
+    let name = || field.name.clone();
+    let mut select = builder.over(target, Why::LookupTarget { field: name() }, &pointed.entity.place);
+    select.rows_of(access);
+    if let Some(condition) = pointed.condition {
+        select.condition(condition, Why::LookupCondition { field: name() });
+    }
+    let value = if pointed.value.is_empty() { &target.key } else { pointed.value };
+    for column in value {
+        let place = if pointed.value.is_empty() { &pointed.entity.place } else { &column.place };
+        let column = select.own(&column.value, Why::LookupValue { field: name() }, place);
+        select.columns.push(column);
+    }
+    let display = |named: String| Why::Display { field: name(), named };
+    if let Some(template) = pointed.show.or(target.title.as_ref()) {
+        let text = select.own_template(template, &display);
+        select.columns.push(text);
+    }
+    for sorted in pointed.order {
+        let wanted = sorted.value.strip_prefix('-').unwrap_or(&sorted.value);
+        let Some(known) = target.field(wanted).filter(|f| !f.hidden && f.is_stored()) else { continue };
+        for column in &known.columns {
+            let column = select.own(&column.value, display(wanted.to_owned()), &sorted.place);
+            select.order.push(if sorted.value.starts_with('-') { format!("{column} DESC") } else { column });
+        }
+    }
+    let columns = select.columns.clone();
+    let sql = select.sql(&columns, "");
+    Some(builder.statement(Purpose::Choices(field.name.clone()), sql, select.uses))
+}

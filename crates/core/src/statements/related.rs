@@ -1,0 +1,108 @@
+//! Related sets: records of another entity that a join table links to this one.
+
+use super::builder::Builder;
+use super::need::{Need, Use, Why};
+use super::{Purpose, Statement};
+use crate::definition::{Field, Related, Spanned};
+use crate::name::quoted_for as quoted;
+use crate::schema::Operation;
+
+/// Whose links are read.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Of {
+    /// The record shown.
+    Record,
+    /// All records of a page, in one statement.
+    Rows,
+}
+
+/// The linked records of each related set on the page.
+pub(crate) fn sets(builder: &Builder<'_>, of: Of, out: &mut Vec<Statement>) {
+    for (field, _) in builder.visible(builder.shown()) {
+        if let Some(related) = &field.related {
+            out.extend(set(builder, field, related, of));
+        }
+    }
+}
+
+fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: Of) -> Option<Statement> {
+    let target = builder.model.entities.get(&related.entity.value)?;
+    let access = builder.access_to(target)?;
+    let engine = builder.engine();
+    let name = || field.name.clone();
+    let mut select = builder.over(target, Why::LookupTarget { field: name() }, &related.entity.place);
+    select.rows_of(access);
+    let joining = |column: &str| format!("{}.{}", quoted("j", engine), quoted(column, engine));
+    let mut pairs = Vec::new();
+    for (there, key) in related.there.iter().zip(&target.key) {
+        let own = select.own(&key.value, Why::LookupValue { field: name() }, &related.entity.place);
+        pairs.push(format!("{} = {own}", joining(&there.value)));
+        select.columns.push(own);
+    }
+    let on = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
+    select.through = Some(format!(" JOIN {} AS {} ON {on}", quoted(&related.through.value, engine), quoted("j", engine)));
+    select.uses.extend(joins(field, related));
+    let here: Vec<String> = related.here.iter().map(|c| joining(&c.value)).collect();
+    match (here.as_slice(), of) {
+        ([one], Of::Rows) => select.filters.push(format!("{one} IN (:keys)")),
+        (several, _) => select.filters.extend(several.iter().enumerate().map(|(at, c)| format!("{c} = :key_{}", at + 1))),
+    }
+    let display = |named: String| Why::Display { field: name(), named };
+    let text = related.show.as_ref().or(target.title.as_ref()).map(|template| select.own_template(template, &display));
+    select.order.extend(text.clone());
+    let mut columns = if of == Of::Rows { here } else { Vec::new() };
+    columns.extend(select.columns.iter().cloned().chain(text));
+    let sql = select.sql(&columns, "");
+    Some(builder.statement(Purpose::Related(name()), sql, select.uses))
+}
+
+/// What reading or writing the join table needs.
+fn joins(field: &Field, related: &Related) -> Vec<Use> {
+    let why = || Why::Join { field: field.name.clone() };
+    let table = related.through.value.clone();
+    let mut uses = vec![Use { need: Need::Table(table.clone()), why: why(), place: related.through.place.clone() }];
+    for column in related.here.iter().chain(&related.there) {
+        let need = Need::Column { table: table.clone(), select: None, column: column.value.clone() };
+        uses.push(Use { need, why: why(), place: column.place.clone() });
+    }
+    uses
+}
+
+/// Linking and unlinking, for each related set that the form may change.
+pub(crate) fn links(builder: &Builder<'_>, out: &mut Vec<Statement>) {
+    let adds = builder.page().is_some_and(|p| p.kind.name == "add");
+    for (field, _) in builder.visible(builder.shown()) {
+        let Some(related) = field.related.as_ref().filter(|_| adds || !field.read_only) else { continue };
+        out.push(write(builder, field, related, Operation::Insert));
+        if !adds {
+            out.push(write(builder, field, related, Operation::Delete));
+        }
+    }
+}
+
+fn write(builder: &Builder<'_>, field: &Field, related: &Related, operation: Operation) -> Statement {
+    let engine = builder.engine();
+    let table = quoted(&related.through.value, engine);
+    let named = |columns: &[Spanned<String>], parameter: &str| -> Vec<(String, String)> {
+        columns.iter().enumerate().map(|(at, c)| (c.value.clone(), format!(":{parameter}_{}", at + 1))).collect()
+    };
+    let pairs: Vec<(String, String)> = named(&related.here, "key").into_iter().chain(named(&related.there, "value")).collect();
+    let columns: Vec<String> = pairs.iter().map(|(c, _)| c.clone()).collect();
+    let quoted_columns: Vec<String> = columns.iter().map(|c| quoted(c, engine)).collect();
+    let values: Vec<&str> = pairs.iter().map(|(_, v)| v.as_str()).collect();
+    let (purpose, sql) = if operation == Operation::Insert {
+        let sql = format!("INSERT INTO {table} ({}) VALUES ({})", quoted_columns.join(", "), values.join(", "));
+        (Purpose::Link(field.name.clone()), sql)
+    } else {
+        let by: Vec<String> = quoted_columns.iter().zip(values).map(|(c, v)| format!("{c} = {v}")).collect();
+        (Purpose::Unlink(field.name.clone()), format!("DELETE FROM {table} WHERE {}", by.join(" AND ")))
+    };
+    let mut uses = joins(field, related);
+    let columns = if operation == Operation::Insert { columns } else { Vec::new() };
+    uses.push(Use {
+        need: Need::Write { table: related.through.value.clone(), operation, columns },
+        why: Why::Link { field: field.name.clone() },
+        place: related.through.place.clone(),
+    });
+    builder.statement(purpose, sql, uses)
+}

@@ -1,0 +1,62 @@
+//! What stands in FROM for an entity: its table, the query that stands in for it, formulas, conditions.
+
+use crate::definition::{Entity, Field};
+use crate::name::quoted_for as quoted;
+use crate::schema::Engine;
+
+/// An entity in FROM.
+#[derive(Debug, Clone)]
+pub(super) struct Relation<'a> {
+    pub entity: &'a Entity,
+    /// Conditions over the table's own columns, applied before anything is joined.
+    pub conditions: Vec<String>,
+    /// Formula fields that are read.
+    pub formulas: Vec<&'a Field>,
+    /// Whether SQLite's row number is read.
+    pub rowid: bool,
+}
+
+impl<'a> Relation<'a> {
+    pub fn of(entity: &'a Entity) -> Relation<'a> {
+        Relation { entity, conditions: Vec::new(), formulas: Vec::new(), rowid: false }
+    }
+
+    /// The column that a formula's value has.
+    pub fn formula(&mut self, field: &'a Field) -> String {
+        if !self.formulas.iter().any(|f| f.name == field.name) {
+            self.formulas.push(field);
+        }
+        format!("formula_{}", field.name)
+    }
+
+    /// As SQL, under an alias.
+    pub fn sql(&self, alias: &str, engine: Engine) -> String {
+        let table = quoted(&self.entity.table.value, engine);
+        let alias = quoted(alias, engine);
+        // The line breaks end a comment that a person's SQL may end with.
+        let base = match &self.entity.source.select {
+            Some(select) => {
+                let own = quoted(crate::name::split_qualified(&self.entity.table.value).1, engine);
+                format!("({}\n) AS {own}", select.value.trim_end().trim_end_matches(';'))
+            }
+            None => table,
+        };
+        if self.conditions.is_empty() && self.formulas.is_empty() {
+            return match &self.entity.source.select {
+                Some(select) => format!("({}\n) AS {alias}", select.value.trim_end().trim_end_matches(';')),
+                None => format!("{base} AS {alias}"),
+            };
+        }
+        let star = if self.rowid { "rowid, *" } else { "*" };
+        let mut sql = format!("(SELECT {star}");
+        for field in &self.formulas {
+            let text = field.formula.as_ref().map_or("NULL", |f| &f.value);
+            sql.push_str(&format!(", ({text}\n) AS {}", quoted(&format!("formula_{}", field.name), engine)));
+        }
+        sql.push_str(&format!(" FROM {base}"));
+        if !self.conditions.is_empty() {
+            sql.push_str(&format!(" WHERE {}", self.conditions.join(" AND ")));
+        }
+        format!("{sql}) AS {alias}")
+    }
+}

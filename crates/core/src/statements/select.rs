@@ -1,0 +1,286 @@
+//! Builds SELECT statements piece by piece, noting each need beside the SQL it stands for.
+
+use super::dialect::{joined, literal, or_empty};
+use super::need::{Need, Spot, Use, Why};
+use super::relation::Relation;
+use crate::definition::{Access, Entity, Field, Lookup, Model, Place, Spanned};
+use crate::name::{quoted_for as quoted, same};
+use crate::schema::{Engine, Schema};
+use crate::sql::{self, Part};
+
+/// Templates may lead from lookup to lookup this far, and never to an entity they come from: then the value
+/// itself is shown.
+const DEPTH: usize = 3;
+
+/// A SELECT in the making.
+pub(super) struct Select<'a> {
+    model: &'a Model,
+    engine: Engine,
+    entity: &'a Entity,
+    pub columns: Vec<String>,
+    own: Relation<'a>,
+    /// An inner join right behind the entity, as SQL.
+    pub through: Option<String>,
+    /// What is joined and on what; `@` stands for the join's own alias.
+    joins: Vec<(Relation<'a>, String)>,
+    pub filters: Vec<String>,
+    pub groups: Vec<String>,
+    pub order: Vec<String>,
+    pub uses: Vec<Use>,
+}
+
+/// Where a value is read: an entity under an alias.
+#[derive(Clone, Copy)]
+struct Here<'a, 'n> {
+    entity: &'a Entity,
+    alias: &'n str,
+    place: &'n Place,
+    why: &'n Why,
+    /// Entities passed on the way here.
+    chain: &'n [&'n str],
+}
+
+impl<'a> Select<'a> {
+    /// Over an entity, under the alias `r`.
+    pub fn over(model: &'a Model, known: &'a Schema, entity: &'a Entity, why: Why, place: &Place) -> Select<'a> {
+        let mut select = Select {
+            model,
+            engine: known.engine,
+            entity,
+            columns: vec![],
+            own: Relation::of(entity),
+            through: None,
+            joins: vec![],
+            filters: vec![],
+            groups: vec![],
+            order: vec![],
+            uses: vec![],
+        };
+        select.stands(entity, why, place);
+        select
+    }
+
+    /// Notes that an entity's table, or the query that stands in for it, is read.
+    fn stands(&mut self, entity: &Entity, why: Why, place: &Place) {
+        let table = entity.table.value.clone();
+        let (need, why, place) = match &entity.source.select {
+            Some(select) => (Need::Statement { table, text: select.value.clone() }, Why::Source { part: "select" }, &select.place),
+            None => (Need::Table(table), why, place),
+        };
+        self.uses.push(Use { need, why, place: place.clone() });
+    }
+
+    /// A role's rows of the entity.
+    pub fn rows_of(&mut self, access: Option<&'a Access>) {
+        if let Some((access, rows)) = access.and_then(|a| Some((a, a.rows.as_ref()?))) {
+            self.condition(rows, Why::Rows { role: access.role.clone() });
+        }
+    }
+
+    /// A condition over the entity's own columns, applied before anything is joined.
+    pub fn condition(&mut self, text: &Spanned<String>, why: Why) {
+        self.raw_condition(format!("({}\n)", text.value), text, why);
+    }
+
+    /// The same, where the SQL isn't the person's text alone.
+    pub fn raw_condition(&mut self, sql: String, text: &Spanned<String>, why: Why) {
+        self.own.conditions.push(sql);
+        self.needs_condition(self.entity, text, why);
+    }
+
+    fn needs_condition(&mut self, entity: &Entity, text: &Spanned<String>, why: Why) {
+        let need = Need::Condition { table: entity.table.value.clone(), select: select_of(entity), text: text.value.clone() };
+        self.uses.push(Use { need, why, place: text.place.clone() });
+    }
+
+    /// A column of the entity, qualified.
+    pub fn own(&mut self, column: &str, why: Why, place: &Place) -> String {
+        self.own.rowid |= ["rowid", "oid", "_rowid_"].iter().any(|n| same(n, column));
+        self.column(self.entity, "r", column, why, place)
+    }
+
+    /// A column of an entity under an alias.
+    fn column(&mut self, entity: &Entity, alias: &str, column: &str, why: Why, place: &Place) -> String {
+        let need = Need::Column { table: entity.table.value.clone(), select: select_of(entity), column: column.to_owned() };
+        self.uses.push(Use { need, why, place: place.clone() });
+        self.qualified(alias, column)
+    }
+
+    fn qualified(&self, alias: &str, column: &str) -> String {
+        format!("{}.{}", quoted(alias, self.engine), quoted(column, self.engine))
+    }
+
+    /// A field's own values: its columns, or its formula.
+    pub fn field_values(&mut self, field: &'a Field, spot: Spot, place: &Place) -> Vec<String> {
+        if let Some(formula) = &field.formula {
+            let column = self.own.formula(field);
+            self.needs_condition(self.entity, formula, Why::Formula { field: field.name.clone() });
+            return vec![self.qualified("r", &column)];
+        }
+        let why = Why::Field { field: field.name.clone(), spot };
+        field.columns.iter().map(|c| self.own(&c.value, why.clone(), place)).collect()
+    }
+
+    /// What people see of a field: its value, or a lookup's shown text.
+    pub fn shown(&mut self, field: &'a Field, spot: Spot, place: &Place) -> String {
+        let own = self.field_values(field, spot, place);
+        let first = own.first().cloned().unwrap_or_else(|| "NULL".to_owned());
+        match &field.lookup {
+            Some(lookup) => self.lookup_text(lookup, &field.name, &own, None, &[]).unwrap_or(first),
+            None => first,
+        }
+    }
+
+    /// What people see of a field, where all that is missing is one element's trouble.
+    pub fn shown_for(&mut self, field: &'a Field, why: &Why, place: &Place) -> Option<String> {
+        self.text_of(field, Here { entity: self.entity, alias: "r", place, why, chain: &[] })
+    }
+
+    /// The entity's title.
+    pub fn title(&mut self) -> Option<String> {
+        let title = self.entity.title.as_ref()?;
+        Some(self.template(title, self.entity, "r", &|named| Why::Title { named }, &[&self.entity.name]))
+    }
+
+    /// A template's text over the columns of the entity itself.
+    pub fn own_template(&mut self, template: &Spanned<String>, why: &dyn Fn(String) -> Why) -> String {
+        self.template(template, self.entity, "r", why, &[&self.entity.name])
+    }
+
+    /// A template's text over the columns of `entity` under `alias`.
+    fn template(
+        &mut self,
+        template: &Spanned<String>,
+        entity: &'a Entity,
+        alias: &str,
+        why: &dyn Fn(String) -> Why,
+        chain: &[&str],
+    ) -> String {
+        let mut parts = Vec::new();
+        for part in sql::parse_template(&template.value).parts {
+            match part {
+                Part::Text(text) => parts.push(literal(&text, self.engine)),
+                Part::Field { field, at, of } => {
+                    let place = template.inside(at.start);
+                    let named = of.as_ref().map_or_else(|| field.clone(), |(inner, _)| format!("{field}.{inner}"));
+                    let Some(known) = entity.field(&field).filter(|f| !f.hidden) else { continue };
+                    let why = why(named);
+                    let here = Here { entity, alias, place: &place, why: &why, chain };
+                    let text = match of {
+                        None => self.text_of(known, here),
+                        Some((inner, _)) => self.text_through(known, &inner, here),
+                    };
+                    parts.extend(text.map(|t| or_empty(&t, self.engine)));
+                }
+            }
+        }
+        joined(&parts, self.engine)
+    }
+
+    /// The values of a field of the entity under an alias.
+    fn values(&mut self, field: &'a Field, here: Here<'a, '_>) -> Vec<String> {
+        if let Some(formula) = &field.formula {
+            let relation = match here.alias.strip_prefix('l').and_then(|n| n.parse::<usize>().ok()) {
+                Some(number) => self.joins.get_mut(number - 1).map(|(relation, _)| relation),
+                None => Some(&mut self.own),
+            };
+            let Some(column) = relation.map(|r| r.formula(field)) else { return Vec::new() };
+            self.needs_condition(here.entity, formula, here.why.clone());
+            return vec![self.qualified(here.alias, &column)];
+        }
+        field.columns.iter().map(|c| self.column(here.entity, here.alias, &c.value, here.why.clone(), here.place)).collect()
+    }
+
+    /// The readable text of a field of the entity under an alias.
+    fn text_of(&mut self, field: &'a Field, here: Here<'a, '_>) -> Option<String> {
+        let own = self.values(field, here);
+        let first = own.first().cloned();
+        match &field.lookup {
+            Some(lookup) if here.chain.len() < DEPTH => {
+                self.lookup_text(lookup, &field.name, &own, Some((here.why, here.place)), here.chain).or(first)
+            }
+            _ => first,
+        }
+    }
+
+    /// The readable text of a field of the entity that a lookup points at.
+    fn text_through(&mut self, field: &'a Field, inner: &str, here: Here<'a, '_>) -> Option<String> {
+        let own = self.values(field, here);
+        let lookup = field.lookup.as_ref()?;
+        let target = self.model.entities.get(&lookup.entity.value)?;
+        let joined = self.join(lookup, target, &own, here.why.clone(), here.why, here.place);
+        let inner = target.field(inner).filter(|f| !f.hidden)?;
+        let chain = [here.chain, &[&target.name]].concat();
+        self.text_of(inner, Here { entity: target, alias: &joined, chain: &chain, ..here })
+    }
+
+    /// The shown text of a lookup whose own columns are given. `around` is the template it is part of, if any:
+    /// then what is missing is that template's trouble.
+    fn lookup_text(
+        &mut self,
+        lookup: &'a Lookup,
+        field: &str,
+        own: &[String],
+        around: Option<(&Why, &Place)>,
+        chain: &[&str],
+    ) -> Option<String> {
+        let target = self.model.entities.get(&lookup.entity.value).filter(|t| !chain.contains(&t.name.as_str()))?;
+        let (target_why, value_why, place) = match around {
+            Some((why, place)) => (why.clone(), why.clone(), place),
+            None => (Why::LookupTarget { field: field.to_owned() }, Why::LookupValue { field: field.to_owned() }, &lookup.entity.place),
+        };
+        let alias = self.join(lookup, target, own, target_why, &value_why, place);
+        let template = lookup.show.as_ref().or(target.title.as_ref())?;
+        let display = |named: String| match around {
+            Some((why, _)) => why.clone(),
+            None => Why::Display { field: field.to_owned(), named },
+        };
+        Some(self.template(template, target, &alias, &display, &[chain, &[&target.name]].concat()))
+    }
+
+    /// Joins a lookup's target once; returns its alias.
+    fn join(&mut self, lookup: &Lookup, target: &'a Entity, own: &[String], target_why: Why, value_why: &Why, place: &Place) -> String {
+        let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
+        let alias = format!("l{}", self.joins.len() + 1);
+        self.stands(target, target_why, place);
+        let mut pairs: Vec<String> = Vec::new();
+        for (own, value) in own.iter().zip(value) {
+            let at = if lookup.value.is_empty() { place } else { &value.place };
+            let column = self.column(target, &alias, &value.value, value_why.clone(), at);
+            pairs.push(format!("{column} = {own}"));
+        }
+        let condition = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
+        // The same target over the same columns is joined once.
+        let own_condition = condition.replace(&format!("{}.", quoted(&alias, self.engine)), "@.");
+        if let Some(known) = self.joins.iter().position(|(joined, on)| joined.entity.name == target.name && *on == own_condition) {
+            return format!("l{}", known + 1);
+        }
+        self.joins.push((Relation::of(target), own_condition));
+        alias
+    }
+
+    /// The finished statement.
+    pub fn sql(&self, columns: &[String], tail: &str) -> String {
+        let columns = if columns.is_empty() { "1".to_owned() } else { columns.join(", ") };
+        let mut sql = format!("SELECT {columns} FROM {}", self.own.sql("r", self.engine));
+        sql.extend(self.through.iter().map(String::as_str));
+        for (at, (relation, on)) in self.joins.iter().enumerate() {
+            let alias = format!("l{}", at + 1);
+            let on = on.replace("@.", &format!("{}.", quoted(&alias, self.engine)));
+            sql.push_str(&format!(" LEFT JOIN {} ON {on}", relation.sql(&alias, self.engine)));
+        }
+        for (word, parts, between) in
+            [("WHERE", &self.filters, " AND "), ("GROUP BY", &self.groups, ", "), ("ORDER BY", &self.order, ", ")]
+        {
+            if !parts.is_empty() {
+                sql.push_str(&format!(" {word} {}", parts.join(between)));
+            }
+        }
+        sql.push_str(tail);
+        sql
+    }
+}
+
+fn select_of(entity: &Entity) -> Option<String> {
+    entity.source.select.as_ref().map(|s| s.value.clone())
+}

@@ -1,0 +1,178 @@
+//! Writes: adding, changing and deleting a record, by the generator's SQL or a person's own, and validations.
+
+use super::builder::Builder;
+use super::dialect::{call, no_values};
+use super::need::{Need, Spot, Use, Why};
+use super::{Purpose, Statement};
+use crate::definition::{CustomWrite, Field, Place};
+use crate::name::{fold, quoted_for as quoted, same};
+use crate::schema::Operation;
+use std::collections::BTreeSet;
+
+/// A column that a write sets, with the field and place that ask for it.
+pub(super) struct Set<'a> {
+    pub column: String,
+    pub field: &'a Field,
+    pub place: &'a Place,
+}
+
+impl<'a> Builder<'a> {
+    /// The columns a form writes, each once. A query that stands in for the table may give columns that aren't the
+    /// table's own: those are never written.
+    fn sets(&self) -> Vec<Set<'a>> {
+        let adds = self.page().is_some_and(|p| p.kind.name == "add");
+        let mut seen = BTreeSet::new();
+        let mut sets = Vec::new();
+        for (field, name) in self.visible(self.shown()) {
+            if field.is_stored() && (adds || !field.read_only) {
+                sets.extend(self.own_columns(field, &name.place).filter(|set| seen.insert(fold(&set.column))));
+            }
+        }
+        sets
+    }
+
+    /// The columns of a field that are the table's own.
+    pub(super) fn own_columns(&self, field: &'a Field, place: &'a Place) -> impl Iterator<Item = Set<'a>> + use<'a> {
+        let table = self.known.table(&self.entity.table.value).filter(|_| self.entity.source.select.is_some());
+        let own = field.columns.iter().filter(move |c| table.is_none_or(|t| t.reads(&c.value)));
+        own.map(move |column| Set { column: column.value.clone(), field, place })
+    }
+
+    /// A write with its needs: the table, the columns it sets, the key it goes by, and that the database takes it.
+    pub(super) fn write(&self, purpose: Purpose, operation: Operation, sql: String, columns: Vec<String>, set: Vec<Use>, why: Why) -> Statement {
+        let table = &self.entity.table.value;
+        let column = |column: &str, why: Why, place: &Place| Use {
+            need: Need::Column { table: table.clone(), select: None, column: column.to_owned() },
+            why,
+            place: place.clone(),
+        };
+        let mut uses = vec![self.table_need()];
+        uses.extend(set);
+        if operation != Operation::Insert {
+            uses.extend(self.entity.key.iter().map(|key| column(&key.value, Why::Key, &key.place)));
+        }
+        if operation == Operation::Update {
+            uses.extend(self.entity.version.iter().map(|version| column(&version.value, Why::Version, &version.place)));
+        }
+        uses.push(Use { need: Need::Write { table: table.clone(), operation, columns }, why, place: self.place().clone() });
+        self.statement(purpose, sql, uses)
+    }
+
+    /// A write of a person's own, with the values of the fields that are on the form.
+    fn custom(&self, purpose: Purpose, part: &'static str, write: &CustomWrite) -> Statement {
+        let why = Why::Source { part };
+        let (sql, need, place) = match (&write.sql, &write.routine) {
+            (Some(sql), _) => {
+                let need = Need::Statement { table: self.entity.table.value.clone(), text: sql.value.clone() };
+                (sql.value.trim_end().trim_end_matches(';').to_owned(), need, &sql.place)
+            }
+            (None, Some(routine)) => {
+                let known = self.known.objects.routines.iter().find(|r| same(&r.name, &routine.value));
+                let mut arguments: Vec<(String, String)> =
+                    write.arguments.iter().map(|(name, field)| (name.clone(), format!(":{}", field.value))).collect();
+                if let Some(known) = known {
+                    let order = known.parameters();
+                    arguments.sort_by_key(|(name, _)| order.iter().position(|p| same(p, name)));
+                }
+                let names = arguments.iter().map(|(name, _)| name.clone()).collect();
+                let sql = call(&routine.value, known.is_some_and(|r| r.kind == "function"), &arguments, self.engine());
+                (sql, Need::Routine { name: routine.value.clone(), arguments: names }, &routine.place)
+            }
+            (None, None) => ("SELECT 1".to_owned(), Need::Statement { table: String::new(), text: "SELECT 1".to_owned() }, &write.place),
+        };
+        self.statement(purpose, sql, vec![Use { need, why, place: place.clone() }])
+    }
+
+    fn by_key(&self, versioned: bool) -> String {
+        let engine = self.engine();
+        let mut parts: Vec<String> =
+            self.entity.key.iter().enumerate().map(|(at, key)| format!("{} = :key_{}", quoted(&key.value, engine), at + 1)).collect();
+        if let Some(version) = self.entity.version.as_ref().filter(|_| versioned) {
+            parts.push(format!("{} = :version", quoted(&version.value, engine)));
+        }
+        format!(" WHERE {}", parts.join(" AND "))
+    }
+
+    /// An INSERT of these columns.
+    pub(super) fn insert_sql(&self, columns: &[String]) -> String {
+        let engine = self.engine();
+        let table = quoted(&self.entity.table.value, engine);
+        if columns.is_empty() {
+            return format!("INSERT INTO {table} {}", no_values(engine));
+        }
+        let names: Vec<String> = columns.iter().map(|c| quoted(c, engine)).collect();
+        let values: Vec<String> = (1..=columns.len()).map(|n| format!(":value_{n}")).collect();
+        format!("INSERT INTO {table} ({}) VALUES ({})", names.join(", "), values.join(", "))
+    }
+
+    /// An UPDATE of these columns by key, counting up the version where there is one and the columns don't set it.
+    pub(super) fn update_sql(&self, columns: &[String], versioned: bool) -> String {
+        let engine = self.engine();
+        let mut sets: Vec<String> =
+            columns.iter().enumerate().map(|(at, c)| format!("{} = :value_{}", quoted(c, engine), at + 1)).collect();
+        let version = self.entity.version.as_ref().filter(|v| versioned && !crate::name::contains(columns, &v.value));
+        sets.extend(version.map(|v| format!("{} = :next_version", quoted(&v.value, engine))));
+        format!("UPDATE {} SET {}{}", quoted(&self.entity.table.value, engine), sets.join(", "), self.by_key(versioned))
+    }
+}
+
+fn uses_of(builder: &Builder<'_>, sets: &[Set<'_>]) -> Vec<Use> {
+    let table = &builder.entity.table.value;
+    sets.iter()
+        .map(|set| Use {
+            need: Need::Column { table: table.clone(), select: None, column: set.column.clone() },
+            why: Why::Field { field: set.field.name.clone(), spot: Spot::Shown },
+            place: set.place.clone(),
+        })
+        .collect()
+}
+
+/// A new record of the page's fields.
+pub(crate) fn insert(builder: &Builder<'_>) -> Statement {
+    if let Some(write) = &builder.entity.source.insert {
+        return builder.custom(Purpose::Insert, "insert", write);
+    }
+    let sets = builder.sets();
+    let columns: Vec<String> = sets.iter().map(|s| s.column.clone()).collect();
+    builder.write(Purpose::Insert, Operation::Insert, builder.insert_sql(&columns), columns, uses_of(builder, &sets), Why::Save)
+}
+
+/// A changed record; nothing where the page can't change anything.
+pub(crate) fn update(builder: &Builder<'_>) -> Option<Statement> {
+    if let Some(write) = &builder.entity.source.update {
+        return Some(builder.custom(Purpose::Update, "update", write));
+    }
+    let sets = builder.sets();
+    let mut columns: Vec<String> = sets.iter().map(|s| s.column.clone()).collect();
+    if columns.is_empty() {
+        return None;
+    }
+    let sql = builder.update_sql(&columns, true);
+    columns.extend(builder.entity.version.iter().map(|v| v.value.clone()).filter(|v| !crate::name::contains(&columns, v)).collect::<Vec<_>>());
+    Some(builder.write(Purpose::Update, Operation::Update, sql, columns, uses_of(builder, &sets), Why::Save))
+}
+
+/// A record taken out.
+pub(crate) fn delete(builder: &Builder<'_>) -> Statement {
+    if let Some(write) = &builder.entity.source.delete {
+        return builder.custom(Purpose::Delete, "delete", write);
+    }
+    let sql = format!("DELETE FROM {}{}", quoted(&builder.entity.table.value, builder.engine()), builder.by_key(false));
+    builder.write(Purpose::Delete, Operation::Delete, sql, Vec::new(), Vec::new(), Why::Save)
+}
+
+/// Whether each validation holds for the record just saved, before the transaction ends: the database evaluates the
+/// rule over the record as it really is.
+pub(crate) fn checks(builder: &Builder<'_>, out: &mut Vec<Statement>) {
+    for check in &builder.entity.checks {
+        let Some(rule) = &check.rule else { continue };
+        let mut select = builder.over(builder.entity, Why::Entity, &builder.entity.table.place);
+        select.raw_condition(format!("NOT ({}\n)", rule.value), rule, Why::Check { check: check.name.clone() });
+        for (at, key) in builder.entity.key.iter().enumerate() {
+            let column = select.own(&key.value, Why::Key, &key.place);
+            select.filters.push(format!("{column} = :key_{}", at + 1));
+        }
+        let sql = select.sql(&["count(*)".to_owned()], "");
+        out.push(builder.statement(Purpose::Check(check.name.clone()), sql, select.uses));
+    }
+}
