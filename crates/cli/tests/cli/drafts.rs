@@ -26,7 +26,7 @@ fn every_draft_is_sound_and_every_statement_of_it_is_taken() {
         let schema = read_from(&connection).unwrap();
         let tree = drafted(&schema);
         assert_eq!(validate(&tree, &schema), [], "{sql}");
-        assert_eq!(refused(&tree, &connection), std::collections::BTreeSet::new(), "{sql}");
+        assert_eq!(refused(&tree, &schema, &connection), std::collections::BTreeSet::new(), "{sql}");
         for (file, node) in &tree.files {
             let text = ysomorph_workspace::toml::render_file(node);
             assert_eq!(&ysomorph_workspace::toml::parse(&text).unwrap().node, node, "{}", file.path());

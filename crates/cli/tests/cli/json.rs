@@ -1,20 +1,13 @@
 //! JSON output validates against the JSON Schema that is published with the program.
 
-use crate::support::Project;
+use crate::support::{Project, published};
 
-const PUBLISHED: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/schema/report.json");
-const SNAPSHOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/schema/snapshot.json");
 
 #[test]
 fn the_published_schema_is_the_programs_own_and_every_report_validates() {
     let schema = ysomorph_report::schema();
-    for (file, own) in [(PUBLISHED, &schema), (SNAPSHOT, &ysomorph_core::schema::snapshot_schema())] {
-        if std::env::var_os("YSOMORPH_UPDATE").is_some() {
-            std::fs::write(file, own).unwrap();
-        }
-        let published = std::fs::read_to_string(file).unwrap_or_default();
-        assert_eq!(published, *own, "run the tests with YSOMORPH_UPDATE=1 to publish it anew");
-    }
+    published("schema/report.json", &schema);
+    published("schema/snapshot.json", &ysomorph_core::schema::snapshot_schema());
     let validator = jsonschema::validator_for(&serde_json::from_str(&schema).unwrap()).unwrap();
     let project = Project::new(
         "CREATE TABLE a (id INTEGER PRIMARY KEY, name TEXT NOT NULL, old TEXT); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a (id));",

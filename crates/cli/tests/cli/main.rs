@@ -10,6 +10,7 @@
 )]
 
 mod agreement;
+mod by_hand;
 mod bad_input;
 mod changes;
 mod drafts;

@@ -41,6 +41,8 @@ pub struct Column {
     pub to: Option<String>,
     /// The unique column there; the key without it.
     pub to_column: Option<String>,
+    /// How many values a CHECK allows; 0 for any.
+    pub values: usize,
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -75,6 +77,11 @@ const NAMES: &[&str] = &[
     "api_token",
     "phone",
     "rank",
+    "row_version",
+    "street",
+    "postcode",
+    "created_at",
+    "photo",
 ];
 const KINDS: &[&str] = &["VARCHAR(40)", "VARCHAR(12)", "TEXT", "INTEGER", "DECIMAL(8,2)", "DATE", "BOOLEAN", "BLOB"];
 const TABLES: &[&str] = &["yard", "hive", "group", "Vogel", "box part", "visit", "person", "batch"];
@@ -106,6 +113,7 @@ impl Database {
                         generated: false,
                         to: Some(to),
                         to_column: None,
+                        values: 0,
                     });
                 }
             }
@@ -117,6 +125,23 @@ impl Database {
                 let unique = target.and_then(|t| t.columns.iter().find(|c| c.unique)).map(|c| c.name.clone());
                 database.tables[at].columns[column].to_column = unique.filter(|_| random.one_in(2));
             }
+        }
+        // A table that only links two others.
+        if random.one_in(2) {
+            let ends = [random.pick(&database.tables).name.clone(), random.pick(&database.tables).name.clone()];
+            let link = |at: usize| Column {
+                uid: 2000 + at,
+                name: format!("{}_{}", ["left", "right"][at], "id"),
+                kind: "INTEGER".into(),
+                required: true,
+                default: false,
+                unique: false,
+                generated: false,
+                to: Some(ends[at].clone()),
+                to_column: None,
+                values: 0,
+            };
+            database.tables.push(Table { uid: 98, name: "helper link".into(), columns: vec![link(0), link(1)], view_of: None });
         }
         if random.one_in(2) {
             let of = random.pick(&database.tables).clone();
@@ -135,6 +160,7 @@ impl Database {
         self.uids += 1;
         Column {
             uid: 10_000 + self.uids,
+            values: if random.one_in(5) { 2 + random.below(3) } else { 0 },
             name,
             kind: (*random.pick(KINDS)).to_owned(),
             required,
@@ -152,7 +178,7 @@ impl Database {
         let at = *random.pick(&real);
         let count = self.tables[at].columns.len();
         let column = random.below(count.max(1));
-        match random.below(14) {
+        match random.below(16) {
             0 | 1 if count > 1 => {
                 self.tables[at].columns.remove(column);
             }
@@ -243,6 +269,10 @@ impl Database {
                     column.default = false;
                 }
             }
+            14 if count > 0 => {
+                let column = &mut self.tables[at].columns[column];
+                column.values = if column.values == 0 || random.one_in(2) { 2 + random.below(4) } else { 0 };
+            }
             _ => return false,
         }
         true
@@ -293,6 +323,10 @@ impl Database {
                 }
                 if column.unique {
                     line.push_str(" UNIQUE");
+                }
+                if column.values > 0 && column.to.is_none() && !column.generated {
+                    let values: Vec<String> = (1..=column.values).map(|n| format!("'v{n}'")).collect();
+                    line.push_str(&format!(" CHECK ({} IN ({}))", quoted(&column.name), values.join(", ")));
                 }
                 if let Some(to) = &column.to {
                     line.push_str(&format!(" REFERENCES {} ({})", quoted(to), quoted(column.to_column.as_deref().unwrap_or("id"))));

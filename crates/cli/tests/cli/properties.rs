@@ -82,6 +82,12 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
     let mut app = std::fs::read_to_string(root.join("app/app.toml")).unwrap();
     app.push_str("\n[role.guest]\nlabel = \"Guest\"   # may look\n\n[parameter.me]\nkind = \"number\"\n");
     std::fs::write(root.join("app/app.toml"), app).unwrap();
+    let workspace = Workspace::open(root).unwrap();
+    let table_of = |entity: &str| {
+        let table = name::read(workspace.tree.entity(entity)?.get("table")?.as_text()?);
+        let columns = workspace.accepted().table(&table)?.columns.iter().map(|c| c.name.clone()).collect();
+        Some((table, columns))
+    };
     for (file, text) in texts(root).into_iter().filter(|(f, _)| f != "app.toml") {
         let mut text = text;
         let entity: Tree = {
@@ -143,6 +149,10 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
         let _ = (table, database);
         if random.one_in(3) {
             text = without_field(&text, random.pick::<String>(&fields)).unwrap_or(text);
+        }
+        // Once the rest is as it is: what these edits name must be there.
+        if let Ok(parsed) = ysomorph_workspace::toml::parse(&text) {
+            text = crate::by_hand::extend(&text, &parsed.node, &table_of, random);
         }
         if random.one_in(6) {
             text = text.replace('\n', "\r\n");
@@ -295,7 +305,10 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
             known
                 .fields
                 .iter()
-                .filter(|(_, (columns, _))| columns.iter().any(|c| affected.contains(&name::fold(c))))
+                .filter(|(_, f)| {
+                    let joined = f.through.as_ref().is_some_and(|(t, ..)| affected.contains(&name::fold(t)));
+                    joined || f.columns.iter().any(|c| affected.contains(&name::fold(c)))
+                })
                 .map(|(f, _)| name::fold(f)),
         );
     }

@@ -204,9 +204,5 @@ fn the_catalogue_of_rules_is_the_programs_own() {
             docs.to_do
         ));
     }
-    let file = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/rules.md");
-    if std::env::var_os("YSOMORPH_UPDATE").is_some() {
-        std::fs::write(file, &text).unwrap();
-    }
-    assert_eq!(std::fs::read_to_string(file).unwrap_or_default(), text, "run the tests with YSOMORPH_UPDATE=1 to write it anew");
+    crate::support::published("rules.md", &text);
 }

@@ -98,6 +98,11 @@ impl Project {
         std::fs::write(self.path(file), text).unwrap();
     }
 
+    /// Adds to a file by hand.
+    pub fn append(&self, file: &str, text: &str) {
+        self.write(file, &(self.read(file) + text));
+    }
+
     /// Edits a file by hand.
     #[track_caller]
     pub fn edit(&self, file: &str, from: &str, to: &str) {
@@ -135,6 +140,17 @@ impl Project {
             }
         }
     }
+}
+
+/// Whether a file under docs/ says what the program says; writes it with YSOMORPH_UPDATE.
+#[track_caller]
+pub fn published(file: &str, text: &str) {
+    let path = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs")).join(file);
+    if std::env::var_os("YSOMORPH_UPDATE").is_some() {
+        std::fs::write(&path, text).unwrap();
+    }
+    let known = std::fs::read_to_string(&path).unwrap_or_default();
+    assert!(known == text, "run the tests with YSOMORPH_UPDATE=1 to publish docs/{file} anew");
 }
 
 /// Lines that differ, for messages.

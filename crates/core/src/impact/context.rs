@@ -208,7 +208,20 @@ impl<'a> Context<'a> {
                 let scope = sql::Scope::Columns { table, select: select.as_deref() };
                 if there { self.sql_fails(text, scope).into_iter().collect() } else { Vec::new() }
             }
-            Need::Statement { table, text } => self.sql_fails(text, sql::Scope::Statement { table }).into_iter().collect(),
+            Need::Statement { table, text } => {
+                let scope = sql::Scope::Statement { table };
+                let fails: Vec<What> = self.sql_fails(text, scope).into_iter().collect();
+                let writes = sql::analyse(text, scope, changed).writes.filter(|_| fails.is_empty());
+                match writes.and_then(|(table, operation, columns)| Some((changed.table(&table)?, operation, columns))) {
+                    // An INSERT without a list of columns gives them all.
+                    Some((known, Operation::Insert, columns)) if columns.is_empty() => {
+                        let all: Vec<String> = known.columns.iter().map(|c| c.name.clone()).collect();
+                        write_fails(changed, known, Operation::Insert, &all)
+                    }
+                    Some((known, operation, columns)) => write_fails(changed, known, operation, &columns),
+                    None => fails,
+                }
+            }
             Need::Routine { name, arguments } => self.routine_fails(name, arguments).into_iter().collect(),
             Need::Write { table, operation, columns } => match readable(table) {
                 Some(known) => write_fails(changed, known, *operation, columns),
@@ -319,6 +332,12 @@ impl<'a> Context<'a> {
             kinds.contains(&change.kind) && same_table && same_column
         })
         .map(|(at, _)| at)
+    }
+
+    /// The change to a routine of this name.
+    pub fn find_object(&self, routine: &str) -> Option<usize> {
+        let kinds = [ChangeKind::RoutineDropped, ChangeKind::RoutineChanged];
+        self.find(|change| kinds.contains(&change.kind) && name::same(change.table.split('(').next().unwrap_or_default(), routine)).map(|(at, _)| at)
     }
 
     fn find(&self, wanted: impl Fn(&Change) -> bool) -> Option<(usize, &Change)> {

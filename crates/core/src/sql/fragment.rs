@@ -9,7 +9,7 @@ use super::projection::{ResultColumn, projection};
 use super::resolve::{Resolver, Source};
 use crate::name;
 use crate::rename::RenameMap;
-use crate::schema::{Engine, Schema};
+use crate::schema::{Engine, Operation, Schema};
 use sqlparser::ast::Visit;
 use sqlparser::parser::Parser;
 use std::ops::Range;
@@ -70,6 +70,8 @@ pub struct Analysis {
     pub names: Vec<Named>,
     /// Whether every name was resolved beyond doubt.
     pub certain: bool,
+    /// The table and columns that a statement writes, where it says which.
+    pub writes: Option<(String, Operation, Vec<String>)>,
     /// Why the text couldn't be read at all.
     pub error: Option<String>,
 }
@@ -109,12 +111,12 @@ pub fn analyse(text: &str, scope: Scope<'_>, schema: &Schema) -> Analysis {
         }),
     };
     if let Err(error) = visited {
-        return Analysis { names: Vec::new(), certain: false, error: Some(error.to_string().replace("sql parser error: ", "")) };
+        return Analysis { error: Some(error.to_string().replace("sql parser error: ", "")), ..Analysis::default() };
     }
     let mut names = resolver.names;
     names.sort_by_key(|n| n.at.start);
     names.dedup();
-    Analysis { names, certain: resolver.certain, error: None }
+    Analysis { names, certain: resolver.certain, writes: resolver.writes, error: None }
 }
 
 /// The fragment's replacements under new names: byte range and new text, in order. `None` where the fragment

@@ -6,7 +6,7 @@ use super::dialect::identifier;
 use super::fragment::{Named, Target};
 use super::projection::{ResultColumn, last_ident, query_columns, table_named};
 use crate::name;
-use crate::schema::Schema;
+use crate::schema::{Operation, Schema};
 use sqlparser::ast::{
     AssignmentTarget, Expr, FromTable, Ident, JoinConstraint, JoinOperator, ObjectName, Query, Select, SelectItem, SetExpr, Statement,
     TableFactor, TableObject, TableWithJoins, UpdateTableFromKind, Visitor,
@@ -32,12 +32,13 @@ pub(super) struct Resolver<'a> {
     ctes: Vec<String>,
     pub names: Vec<Named>,
     pub certain: bool,
+    pub writes: Option<(String, Operation, Vec<String>)>,
 }
 
 impl<'a> Resolver<'a> {
     /// With one source around the whole text.
     pub fn new(text: &'a str, schema: &'a Schema, own: Source) -> Resolver<'a> {
-        Resolver { text, schema, scopes: vec![vec![own]], ctes: Vec::new(), names: Vec::new(), certain: true, aliases: vec![Vec::new()] }
+        Resolver { text, schema, scopes: vec![vec![own]], ctes: Vec::new(), names: Vec::new(), certain: true, writes: None, aliases: vec![Vec::new()] }
     }
 
     /// The byte range of an identifier; spans count lines and characters from 1.
@@ -283,6 +284,16 @@ impl Visitor for Resolver<'_> {
                 (Vec::new(), Vec::new())
             }
         };
+        let operation = match statement {
+            Statement::Update(_) => Some(Operation::Update),
+            Statement::Delete(_) => Some(Operation::Delete),
+            Statement::Insert(_) => Some(Operation::Insert),
+            _ => None,
+        };
+        if let (Some(operation), Some(table)) = (operation, sources.first().and_then(|s| s.table.clone())) {
+            let columns = targets.iter().filter_map(|t| last_ident(t).map(|i| self.value(i))).collect();
+            self.writes = Some((table, operation, columns));
+        }
         self.scopes.push(sources);
         self.aliases.push(Vec::new());
         for target in &targets {

@@ -18,6 +18,20 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
+        if let (Why::ChildField { entity, field }, What::Column { table, .. } | What::Table { table, .. }) = (&lost.used.why, &lost.what) {
+            let column = match &lost.what {
+                What::Column { column, .. } => Some(column.as_str()),
+                _ => None,
+            };
+            let message = format!("`{}` in the list of `{}`: {}", shown(field), shown(entity), context.fate(table, column));
+            let mut finding = Finding::new(RULE.name, RULE.severity, message)
+                .entity(&lost.entity.name)
+                .pages(lost.pages.clone())
+                .at(&lost.used.place)
+                .because(context.cause_of_loss(table, column));
+            finding.places = vec!["child list".to_owned()];
+            out.push(finding);
+        }
         if let (Why::Field { field, .. }, What::Column { table, column }) = (&lost.used.why, &lost.what) {
             let mut places: Vec<&str> = lost
                 .uses

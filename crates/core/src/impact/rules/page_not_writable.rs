@@ -5,6 +5,7 @@ use crate::changes::ChangeKind;
 use crate::impact::{Context, Finding, Remedy, Severity, What};
 use crate::name::shown;
 use crate::schema::{Operation, Refusal};
+use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "page/not-writable", severity: Severity::Break, docs: DOCS, check };
@@ -19,7 +20,7 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
-        let What::Refused { table, operation, refusal } = &lost.what else { continue };
+        let (Why::Save, What::Refused { table, operation, refusal }) = (&lost.used.why, &lost.what) else { continue };
         let verb = match operation {
             Operation::Insert => "added",
             Operation::Update => "changed",

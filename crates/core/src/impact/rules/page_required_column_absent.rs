@@ -4,6 +4,7 @@ use super::{Docs, Rule};
 use crate::changes::ChangeKind;
 use crate::impact::{Context, Finding, Remedy, Severity, What};
 use crate::name::{same, shown};
+use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "page/required-column-absent", severity: Severity::Break, docs: DOCS, check };
@@ -18,7 +19,7 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
-        if let What::RequiredAbsent { table, column } = &lost.what {
+        if let (Why::Save, What::RequiredAbsent { table, column }) = (&lost.used.why, &lost.what) {
             let added = context.cause(table, Some(column), &[ChangeKind::ColumnAdded]);
             let field = lost.entity.fields.iter().find(|f| f.columns.iter().any(|c| same(&c.value, column)));
             let cause = added.or_else(|| {

@@ -4,6 +4,7 @@ use super::{Docs, Rule};
 use crate::changes::ChangeKind;
 use crate::impact::{Context, Finding, Remedy, Severity, What};
 use crate::name::{same, shown};
+use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "page/written-by-database", severity: Severity::Break, docs: DOCS, check };
@@ -18,7 +19,7 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
-        if let What::WrittenByDatabase { table, column } = &lost.what {
+        if let (Why::Save, What::WrittenByDatabase { table, column }) = (&lost.used.why, &lost.what) {
             let field = lost.entity.fields.iter().find(|f| f.columns.iter().any(|c| same(&c.value, column)));
             let mut finding =
                 Finding::new(RULE.name, RULE.severity, format!("nothing can be saved: the database generates `{}` itself", shown(column)))

@@ -1,0 +1,27 @@
+//! An import maps a field that is gone, or can't be matched or written.
+
+use super::{Docs, Missing, Rule, missing};
+use crate::impact::{Context, Finding, Severity};
+use crate::name::shown;
+use crate::statements::Why;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule { name: "exchange/import-broken", severity: Severity::Break, docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "A column that an import matches by, writes or looks up is gone, or the database no longer takes what it writes.",
+    matters: "The import fails at its first line.",
+    before: "columns = { \"Postcode\" = \"postcode\" }",
+    after: "keeper.postcode was dropped",
+    to_do: "The merge carries renames over; otherwise it sets the mapped heading aside, or the whole import where what it matches by is gone.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    missing(context, &RULE, out, |lost, fate| match &lost.used.why {
+        Why::Import { import, field } => {
+            let message = format!("the import `{}`: {fate}", shown(import));
+            Some(field.as_ref().map_or_else(|| Missing::new(message.clone()), |field| Missing::of(field, message.clone())))
+        }
+        _ => None,
+    });
+}

@@ -1,0 +1,27 @@
+//! An import doesn't give a column the database insists on.
+
+use super::{Docs, Rule, required_absent};
+use crate::impact::{Context, Finding, Severity};
+use crate::name::shown;
+use crate::statements::Why;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule { name: "exchange/import-misses-required", severity: Severity::Break, docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "A column is NOT NULL without a default, and the import maps nothing to it; or a new record of a lookup needs more than the text it is shown by.",
+    matters: "No new record can be imported.",
+    before: "columns = { \"Name\" = \"name\" }",
+    after: "keeper gained joined_on DATE NOT NULL",
+    to_do: "Map a heading to its field, or give the column a default.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    required_absent(context, &RULE, out, |why, column| match why {
+        Why::Import { import, field } => {
+            let whose = field.as_ref().map_or_else(String::new, |f| format!(" for a new `{}`", shown(f)));
+            Some((field.clone(), format!("the import `{}` gives no value for `{}`{whose}", shown(import), shown(column))))
+        }
+        _ => None,
+    });
+}

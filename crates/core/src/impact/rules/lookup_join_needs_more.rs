@@ -1,0 +1,24 @@
+//! A join table got a column that every link must fill.
+
+use super::{Docs, Rule, required_absent};
+use crate::impact::{Context, Finding, Severity};
+use crate::name::shown;
+use crate::statements::Why;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule { name: "lookup/join-needs-more", severity: Severity::Break, docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "The join table of a related set has a NOT NULL column without default beside its links.",
+    matters: "Nothing can be linked any more.",
+    before: "apiary_helper (apiary_id, keeper_id)",
+    after: "apiary_helper gained since DATE NOT NULL",
+    to_do: "Give the column a default, or make the join table an entity of its own: the merge can't know its value.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    required_absent(context, &RULE, out, |why, column| match why {
+        Why::Link { field } => Some((Some(field.clone()), format!("no `{}` can be linked: the join table wants a value for `{}`", shown(field), shown(column)))),
+        _ => None,
+    });
+}

@@ -1,0 +1,23 @@
+//! A validation over several fields names something gone.
+
+use super::{Docs, Rule, Subject, report_conditions};
+use crate::impact::{Context, Finding, Severity};
+use crate::statements::Why;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule { name: "value/rule-broken", severity: Severity::Break, docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "A `[check]` rule names a column or table that the changed schema doesn't have; a risk where the SQL can't be analysed with certainty and mentions a lost name.",
+    matters: "The rule is evaluated whenever a record is saved: every save fails.",
+    before: "rule = \"closed_on IS NULL OR closed_on >= opened_on\"",
+    after: "opened_on was dropped",
+    to_do: "The merge carries the rule over a rename, or sets it aside until the column returns.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    report_conditions(context, &RULE, out, |why| match why {
+        Why::Check { check } => Some(Subject { what: format!("the rule `{}`", crate::name::shown(check)), ..Subject::default() }),
+        _ => None,
+    });
+}
