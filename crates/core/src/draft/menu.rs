@@ -4,14 +4,13 @@ use super::{Context, Drafted, Note};
 use crate::definition::{Node, Value};
 use crate::schema::{Schema, TableKind};
 
-/// Menu groups: records with a name of their own, small tables that others only point at, views. What is told only by
-/// what it belongs to is reached from there.
+/// Menu groups: records with a name of their own, and views. What is told only by what it belongs to is reached from
+/// there.
 pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
-    let mut groups: [(&str, Vec<&str>); 3] = [("Records", Vec::new()), ("Lists", Vec::new()), ("Overviews", Vec::new())];
+    let mut groups: [(&str, Vec<&str>); 2] = [("Records", Vec::new()), ("Overviews", Vec::new())];
     for drafted in context.entities.values() {
         let group = match drafted.table.kind {
-            TableKind::View => 2,
-            _ if is_list(context, drafted) => 1,
+            TableKind::View => 1,
             _ if belongs_to_others(drafted) => continue,
             _ => 0,
         };
@@ -25,12 +24,6 @@ pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
         .map(|(label, items)| Node::table().with("label", label.into()).with("items", Node::texts(&items)))
         .collect();
     (!groups.is_empty()).then(|| Node::new(Value::List(groups)))
-}
-
-/// A table that points at nothing and is pointed at: what people choose from.
-fn is_list(context: &Context<'_>, drafted: &Drafted<'_>) -> bool {
-    let points = drafted.fields.iter().any(|f| f.target.is_some());
-    !points && drafted.fields.len() <= 8 && context.pointing_at(&drafted.entity).next().is_some()
 }
 
 /// A table without a name of its own that always belongs to another: a line, an event.

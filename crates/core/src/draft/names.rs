@@ -81,7 +81,10 @@ impl NamesInUse {
         let mut names = self.clone();
         for table in &schema.tables {
             let key = name::fold(&table.name);
-            if !names.entities.contains_key(&key) && !names.deleted.contains(&key) && !joins.contains(&table.name.as_str()) {
+            if !names.entities.contains_key(&key) && !names.deleted.contains(&key)
+                && !names.joins.contains(&key)
+                && !joins.contains(&table.name.as_str())
+            {
                 let entity = free(&entity_name(&table.name), |n| names.taken_entities.contains(n));
                 names.taken_entities.insert(entity.clone());
                 names.entities.insert(key, entity);
@@ -93,6 +96,16 @@ impl NamesInUse {
     /// The entity of a table.
     pub fn entity(&self, table: &str) -> Option<&str> {
         self.entities.get(&name::fold(table)).map(String::as_str)
+    }
+
+    /// With the join tables of another tree: what is set aside is in use still.
+    #[must_use]
+    pub fn joining_as(mut self, tree: &Tree) -> NamesInUse {
+        let through = |known: &crate::definition::EntityNames| -> Vec<String> {
+            known.fields.values().filter_map(|f| f.through.as_ref()).map(|(table, ..)| name::fold(table)).collect()
+        };
+        self.joins.extend(Index::of(tree).entities.values().flat_map(through));
+        self
     }
 
     /// Whether related sets go through a table.

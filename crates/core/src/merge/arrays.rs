@@ -142,6 +142,11 @@ impl Owner<'_> {
             }
             return;
         };
+        let untouched = Some(&yours) == drafts.d || Some(&yours) == drafts.p0;
+        if drafts.p1.is_none() && drafts.p0.is_some() && untouched && !self.marks.keys().any(|m| m.is_within(element)) {
+            self.inserted.remove(element);
+            return self.editor.remove(element, Fact::Draft, "the draft no longer has it");
+        }
         let hand_laid = self.side == Side::Yours && self.placement.is_hand_laid(element);
         let matching = Matching::of(&yours, drafts);
         let mut previous: Option<String> = None;

@@ -189,9 +189,11 @@ pub(super) fn remove_emptied(editor: &mut Editor, container: &Element, inserted:
     if !items.is_empty() {
         return;
     }
+    // A child list without a sort is one still.
+    let holds = ["fields", "items"].contains(&container.last());
     if inserted.contains(container) {
         editor.remove(container, Fact::Container, because);
-    } else if container.parent().is_member() {
+    } else if holds && container.parent().is_member() {
         editor.remove(&container.parent(), Fact::Container, because);
     }
 }

@@ -170,7 +170,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
 
     // 4. Ownership
     let open_to = input.stored.start_role.as_deref().filter(|role| yours.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
-    let names = NamesInUse::of(&yours.tree, &stored.tree);
+    let names = NamesInUse::of(&yours.tree, &stored.tree).joining_as(&yours.whole().tree).joining_as(&stored.whole().tree);
     let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
     let ordered = in_accepted_order(&accepted, &effective);
@@ -463,16 +463,36 @@ fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Eleme
             }
             let value = yours.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
             let to = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
-            let key = ForeignKey { columns: columns.clone(), table: target.table.clone(), to, ..ForeignKey::default() };
-            if schema.table(&target.table).is_some_and(|t| key.fits(t))
-                && let Some(table) = kept.tables.iter_mut().find(|t| t.name == table.name)
-            {
-                table.foreign_keys.push(key);
-                table.foreign_keys.sort();
+            keep(&mut kept, &table.name, ForeignKey { columns: columns.clone(), table: target.table.clone(), to, ..ForeignKey::default() });
+        }
+        // The ends of a related set likewise.
+        for (field, names) in &known.fields {
+            let Some((through, here, there)) = &names.through else { continue };
+            let Some(target) = names.target.as_ref().and_then(|t| index.entities.get(t)) else { continue };
+            let Some(joining) = schema.table(through) else { continue };
+            if inserted.contains(&Element::file(FileKey::Entity(entity.clone())).key("field").key(field)) {
+                continue;
+            }
+            for (columns, end) in [(here, known), (there, target)] {
+                let taken = kept.table(through).is_some_and(|t| t.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c))));
+                if !taken && columns.iter().all(|c| joining.column(c).is_some()) {
+                    let to = end.key.clone();
+                    keep(&mut kept, &joining.name, ForeignKey { columns: columns.clone(), table: end.table.clone(), to, ..ForeignKey::default() });
+                }
             }
         }
     }
     kept
+}
+
+/// Adds a reference that still fits what it points at.
+fn keep(schema: &mut Schema, table: &str, key: ForeignKey) {
+    if schema.table(&key.table).is_some_and(|t| key.fits(t))
+        && let Some(table) = schema.tables.iter_mut().find(|t| t.name == table)
+    {
+        table.foreign_keys.push(key);
+        table.foreign_keys.sort();
+    }
 }
 
 /// A draft without anything that is gone.
