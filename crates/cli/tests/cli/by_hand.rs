@@ -51,9 +51,12 @@ pub fn extend(text: &str, entity: &Node, table_of: &dyn Fn(&str) -> Option<(Stri
         let rule = format!("{} IS NULL OR {} IS NOT NULL", column(pick(random)), column(pick(random)));
         text.push_str(&format!("\n[check.sensible]\nrule = {}   # must hold\nmessage = \"That can't be\"\n", toml(&rule)));
     }
+    let several = |random: &mut Random| {
+        let names: std::collections::BTreeSet<String> = (0..3).map(|_| toml(&pick(random).name)).collect();
+        names.into_iter().collect::<Vec<_>>().join(", ")
+    };
     if random.one_in(3) {
-        let fields: Vec<String> = (0..3).map(|_| toml(&pick(random).name)).collect();
-        text.push_str(&format!("\n[export.all]\nfields = [{}, {}]\n", fields[0], fields[1]));
+        text.push_str(&format!("\n[export.all]\nfields = [{}]\n", several(random)));
     }
     if random.one_in(4) && !read_only {
         let (one, other) = (toml(&pick(random).name), toml(&pick(random).name));
@@ -70,10 +73,9 @@ pub fn extend(text: &str, entity: &Node, table_of: &dyn Fn(&str) -> Option<(Stri
     }
     if random.one_in(3) {
         text.push_str(&format!(
-            "\n[page.by-something]\nkind = \"grouped\"\ngroup = [{}]\nfields = [{}, {}]\n",
+            "\n[page.by-something]\nkind = \"grouped\"\ngroup = [{}]\nfields = [{}]\n",
             toml(&pick(random).name),
-            toml(&pick(random).name),
-            toml(&pick(random).name)
+            several(random)
         ));
     }
     if random.one_in(4) {

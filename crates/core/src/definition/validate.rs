@@ -16,6 +16,8 @@ pub enum ProblemKind {
     UnknownName,
     /// A table or column the schema doesn't have.
     UnknownColumn,
+    /// Something that is there twice.
+    Duplicate,
 }
 
 /// Something wrong at a place.
@@ -73,6 +75,7 @@ impl Checker<'_> {
                 return self.word(text, words, node.at, path);
             }
             (Shape::Names(role) | Shape::Set(role), Value::List(items)) => {
+                self.twice(items, path);
                 for (at, item) in items.iter().enumerate() {
                     path.push(Seg::Index(at));
                     match (item.as_text(), role) {
@@ -85,6 +88,7 @@ impl Checker<'_> {
                 return;
             }
             (Shape::Records { keys, .. }, Value::List(items)) => {
+                self.twice(items, path);
                 for (at, item) in items.iter().enumerate() {
                     path.push(Seg::Index(at));
                     match &item.value {
@@ -123,6 +127,19 @@ impl Checker<'_> {
             (Shape::Record(_) | Shape::Named(_) | Shape::ByField(_), _) => "a table",
         };
         self.report(ProblemKind::WrongKind, path, node.at, "", format!("takes {expected}"), None);
+    }
+
+    /// Members that are there twice: a merge couldn't tell them apart.
+    fn twice(&mut self, items: &[Node], path: &mut Vec<Seg>) {
+        let mut seen = BTreeSet::new();
+        for (at, item) in items.iter().enumerate() {
+            let name = crate::merge::member_key(item);
+            if !name.is_empty() && !seen.insert(name.clone()) {
+                path.push(Seg::Index(at));
+                self.report(ProblemKind::Duplicate, path, item.at, &name, format!("\"{}\" is there twice", name::shown(&name)), None);
+                path.pop();
+            }
+        }
     }
 
     fn word(&mut self, text: &str, words: &[&str], at: At, path: &[Seg]) {

@@ -8,10 +8,12 @@ use crate::schema::{Schema, TableKind};
 /// there.
 pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
     let mut groups: [(&str, Vec<&str>); 2] = [("Records", Vec::new()), ("Overviews", Vec::new())];
+    // Where everything belongs to something, everything is a start.
+    let all = context.entities.values().filter(|d| d.table.kind == TableKind::Table).all(belongs_to_others);
     for drafted in context.entities.values() {
         let group = match drafted.table.kind {
             TableKind::View => 1,
-            _ if belongs_to_others(drafted) => continue,
+            _ if !all && belongs_to_others(drafted) => continue,
             _ => 0,
         };
         if let Some((_, items)) = groups.get_mut(group) {

@@ -65,15 +65,20 @@ impl NamesInUse {
                 node.get("left_out").map(Node::strings).unwrap_or_default().iter().map(|c| name::fold(&name::read(c))).collect();
             names.left_out.insert(entity.to_owned(), left);
         }
+        names.leave_out(&yours, &drafted);
+        names
+    }
+
+    /// What the draft has and the definition lacks was deleted by a person.
+    fn leave_out(&mut self, yours: &Index, drafted: &Index) {
         for (entity, known) in &drafted.entities {
             let Some(mine) = yours.entities.get(entity).filter(|y| name::same(&y.table, &known.table)) else { continue };
             let used = |column: &String| mine.fields.values().any(|f| f.is_over(column));
             let joined = |f: &&FieldNames| f.through.is_some() && !mine.fields.values().any(|m| identity(m) == identity(f));
-            names.left_out.entry(entity.clone()).or_default().extend(known.fields.values().filter(joined).map(|f| identity(f).concat()));
+            self.left_out.entry(entity.clone()).or_default().extend(known.fields.values().filter(joined).map(|f| identity(f).concat()));
             let gone = known.fields.values().flat_map(|f| &f.columns).filter(|c| !used(c)).map(|c| name::fold(c));
-            names.left_out.entry(entity.clone()).or_default().extend(gone);
+            self.left_out.entry(entity.clone()).or_default().extend(gone);
         }
-        names
     }
 
     /// With a name for every table that has none yet.
@@ -98,9 +103,14 @@ impl NamesInUse {
         self.entities.get(&name::fold(table)).map(String::as_str)
     }
 
-    /// With the join tables of another tree: what is set aside is in use still.
+    /// With what is set aside in its place: join tables are in use still, and what a person had left out stays out.
     #[must_use]
-    pub fn joining_as(mut self, tree: &Tree) -> NamesInUse {
+    pub fn with_set_aside(mut self, definition: &Tree, stored: &Tree) -> NamesInUse {
+        self.leave_out(&Index::of(definition), &Index::of(stored));
+        self.joining_as(definition).joining_as(stored)
+    }
+
+    fn joining_as(mut self, tree: &Tree) -> NamesInUse {
         let through = |known: &crate::definition::EntityNames| -> Vec<String> {
             known.fields.values().filter_map(|f| f.through.as_ref()).map(|(table, ..)| name::fold(table)).collect()
         };

@@ -143,7 +143,9 @@ impl Owner<'_> {
             return;
         };
         let untouched = Some(&yours) == drafts.d || Some(&yours) == drafts.p0;
-        if drafts.p1.is_none() && drafts.p0.is_some() && untouched && !self.marks.keys().any(|m| m.is_within(element)) {
+        // Emptied by what is gone, it waits as it is; the menu is written table by table.
+        let whole = !yours.items().is_empty() && element.file != crate::definition::FileKey::App;
+        if whole && drafts.p1.is_none() && drafts.p0.is_some() && untouched && !self.marks.keys().any(|m| m.is_within(element)) {
             self.inserted.remove(element);
             return self.editor.remove(element, Fact::Draft, "the draft no longer has it");
         }

@@ -170,7 +170,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
 
     // 4. Ownership
     let open_to = input.stored.start_role.as_deref().filter(|role| yours.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
-    let names = NamesInUse::of(&yours.tree, &stored.tree).joining_as(&yours.whole().tree).joining_as(&stored.whole().tree);
+    let names = NamesInUse::of(&yours.tree, &stored.tree).with_set_aside(&yours.whole().tree, &stored.whole().tree);
     let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
     let ordered = in_accepted_order(&accepted, &effective);

@@ -1,6 +1,7 @@
 //! Renames as a map from old names to new ones, applied to schemas and composed over time.
 
 use crate::name;
+use crate::sql;
 use crate::schema::{Schema, Table};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -95,12 +96,21 @@ impl RenameMap {
         both
     }
 
-    /// The schema under its new names. Texts of views, checks and triggers stay as they are: comparison allows for that.
+    /// The schema under its new names, in checks and views too as far as they can be analysed; other texts stay as they
+    /// are: comparison allows for that.
     pub fn applied_to(&self, schema: &Schema) -> Schema {
         if self.is_empty() {
             return schema.clone();
         }
-        let tables = schema.tables.iter().map(|table| self.applied_to_table(table)).collect();
+        let olds: Vec<&str> =
+            self.table_renames().map(|(from, _)| from).chain(self.column_renames().map(|(_, from, _)| from)).collect();
+        let view = |before: &Table, mut after: Table| {
+            if let Some(text) = before.definition.as_deref().filter(|text| sql::mentions_word(text, &olds, schema.engine)) {
+                after.definition = Some(self.applied_to_sql(text, sql::Scope::Statement { table: &before.name }, schema));
+            }
+            after
+        };
+        let tables = schema.tables.iter().map(|table| view(table, self.applied_to_table(table))).collect();
         let mut renamed = Schema::new(schema.engine, tables);
         renamed.outside.clone_from(&schema.outside);
         renamed.objects.clone_from(&schema.objects);
@@ -117,8 +127,16 @@ impl RenameMap {
                 *column = self.column(of, column).to_owned();
             }
         };
+        let touched = self.table(old) != old || self.column_renames().any(|(of, ..)| name::same(of, old));
+        let before = (touched && !table.checks.is_empty()).then(|| Schema::new(table.engine, vec![table.clone()]));
         let mut table = table.clone();
         let old_name = old.to_owned();
+        if let Some(before) = before {
+            for check in &mut table.checks {
+                let scope = sql::Scope::Columns { table: &old_name, select: None };
+                check.expression = self.applied_to_sql(&check.expression, scope, &before);
+            }
+        }
         for column in &mut table.columns {
             column.name = self.column(&old_name, &column.name).to_owned();
         }
@@ -145,6 +163,14 @@ impl RenameMap {
         table.uniques.sort();
         table.name = self.table(&old_name).to_owned();
         table
+    }
+
+    fn applied_to_sql(&self, text: &str, scope: sql::Scope<'_>, schema: &Schema) -> String {
+        let mut out = text.to_owned();
+        for (at, new) in sql::rename_in(text, scope, schema, self).unwrap_or_default().into_iter().rev() {
+            out.replace_range(at, &new);
+        }
+        out
     }
 
     /// Whether `new` is what a renamed `old` is called now, for a name of any table: used where texts of

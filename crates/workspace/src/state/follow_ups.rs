@@ -49,6 +49,9 @@ pub(crate) fn write(follow_ups: &[FollowUp]) -> Option<String> {
 /// The follow-ups of what still breaks after a merge, and earlier ones that are still so; what was closed stays closed.
 pub(crate) fn of(findings: &[Finding], earlier: &[FollowUp], tree: &Tree) -> Vec<FollowUp> {
     let mut all: Vec<FollowUp> = Vec::new();
+    // In an order that doesn't depend on lines: they move with the next edit.
+    let mut findings: Vec<&Finding> = findings.iter().collect();
+    findings.sort_by_key(|f| (f.severity, &f.entity, f.rule, &f.field, &f.role, &f.pages, &f.message));
     for finding in findings {
         let part = finding.field.as_deref().or(finding.role.as_deref()).or(finding.pages.first().map(String::as_str)).unwrap_or("all");
         let name = format!("{}/{}/{part}", finding.rule, finding.entity.as_deref().unwrap_or("app"));

@@ -4,6 +4,7 @@ mod access_field_rule_orphan;
 mod access_new_field_exposed;
 mod access_protection_lost;
 mod access_row_filter_broken;
+mod definition_duplicate;
 mod definition_unknown_column;
 mod definition_unknown_key;
 mod definition_unknown_name;
@@ -97,6 +98,7 @@ pub static RULES: &[Rule] = &[
     access_new_field_exposed::RULE,
     definition_unknown_name::RULE,
     definition_unknown_column::RULE,
+    definition_duplicate::RULE,
     definition_unknown_key::RULE,
     definition_wrong_kind::RULE,
 ];
