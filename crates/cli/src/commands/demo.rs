@@ -59,7 +59,19 @@ const BY_HAND: &[(&str, &str)] = &[
     ("app/hive.toml", include_str!("../../demo/app/hive.toml")),
     ("app/inspection.toml", include_str!("../../demo/app/inspection.toml")),
     ("app/keeper.toml", include_str!("../../demo/app/keeper.toml")),
+    ("app/labels.de.po", include_str!("../../demo/app/labels.de.po")),
+    ("handmade/season.sql", include_str!("../../demo/handmade/season.sql")),
+    ("handmade/jar_labels.py", include_str!("../../demo/handmade/jar_labels.py")),
 ];
+
+/// How each engine says how long ago a day was: the one formula of the demo is in the database's own words.
+fn days_since(column: &str, engine: Engine) -> String {
+    match engine {
+        Engine::Sqlite => format!("CAST(julianday('now') - julianday({column}) AS INTEGER)"),
+        Engine::Postgresql => format!("current_date - {column}"),
+        Engine::Mariadb | Engine::Mysql => format!("datediff(current_date, {column})"),
+    }
+}
 
 /// A command line of the walk, as people type it.
 #[derive(Debug, Parser)]
@@ -94,8 +106,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let config = CONFIG.replace("sqlite:threecombs.db", &url);
     let begin = Begin { url: &url, title: "Three Combs", schemas: &[], include: &[], exclude: &[], config: Some(&config) };
     start(&folder, &begin, &schema)?;
+    std::fs::create_dir_all(folder.join("handmade")).map_err(failed)?;
+    let engine = source.engine();
     for (file, text) in BY_HAND {
-        std::fs::write(folder.join(file), text).map_err(failed)?;
+        std::fs::write(folder.join(file), text.replace("days_since(inspected_on)", &days_since("inspected_on", engine))).map_err(failed)?;
     }
     if arguments.only_files {
         output.push(&format!("The demo is in {}: a workspace and its database, not changed yet.\n", folder.display()));

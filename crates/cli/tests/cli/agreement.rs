@@ -31,7 +31,8 @@ pub fn refused(tree: &Tree, accepted: &Schema, database: &Connection) -> BTreeSe
                         }
                     })
                     .is_err()
-                    || (matches!(statement.purpose, Purpose::Insert | Purpose::Link(_) | Purpose::Create(..)) && cannot_save(statement, database))
+                    || (matches!(statement.purpose, Purpose::Insert | Purpose::Link(_) | Purpose::Create(..))
+                        && cannot_save(statement, database))
             };
             if all.iter().any(fails) {
                 pages.insert((entity.name.clone(), page.to_owned()));
@@ -101,7 +102,9 @@ fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {
         }
         let (by_rules, mut by_database) = (reported(&tree, &accepted, &changed), refused(&tree, &accepted.schema(), &changed.open()));
         // What breaks all of an entity (its table, a row filter) breaks its imports and exports, and is told by its pages.
-        by_database.retain(|(entity, page)| !page.is_empty() || by_rules.contains(&(entity.clone(), String::new())) || !by_rules.iter().any(|(e, _)| e == entity));
+        by_database.retain(|(entity, page)| {
+            !page.is_empty() || by_rules.contains(&(entity.clone(), String::new())) || !by_rules.iter().any(|(e, _)| e == entity)
+        });
         tally.0 += 1;
         tally.1 += by_database.len();
         if by_rules != by_database {

@@ -2,7 +2,6 @@
 
 use crate::support::{Project, published};
 
-
 #[test]
 fn the_published_schema_is_the_programs_own_and_every_report_validates() {
     let schema = ysomorph_report::schema();

@@ -10,8 +10,8 @@
 )]
 
 mod agreement;
-mod by_hand;
 mod bad_input;
+mod by_hand;
 mod changes;
 mod drafts;
 mod journey;

@@ -320,6 +320,15 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
                 .map(|(f, _)| name::fold(f)),
         );
     }
+    // A formula goes or follows with what it names.
+    for (_, root) in tree.entities() {
+        for field in root.get("field").map(Node::entries).unwrap_or_default() {
+            let formula = field.node.get("formula").and_then(Node::as_text).map(name::fold).unwrap_or_default();
+            if words.iter().any(|w| formula.contains(w.as_str())) {
+                words.insert(name::fold(&field.key));
+            }
+        }
+    }
     for (file, text) in before {
         let entity = file.trim_end_matches(".toml");
         let key = if entity == "app" {

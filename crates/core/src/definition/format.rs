@@ -62,10 +62,8 @@ pub static APP: Shape = Shape::Record(&[
     ),
 ]);
 
-const LABEL: Shape = Shape::Record(&[
-    key("one", Shape::Text, "What one record is called."),
-    key("many", Shape::Text, "What several are called."),
-]);
+const LABEL: Shape =
+    Shape::Record(&[key("one", Shape::Text, "What one record is called."), key("many", Shape::Text, "What several are called.")]);
 
 const LOOKUP: Shape = Shape::Record(&[
     gone("entity", Shape::Name(Role::Entity), OnGone::DraftLookup, "The entity it points at."),

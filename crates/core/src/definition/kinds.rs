@@ -70,8 +70,21 @@ fn never(_: &Column, _: &Words) -> bool {
 }
 
 const PICTURES: &[&str] = &["photo", "picture", "portrait", "image", "logo", "thumbnail", "avatar"];
-const LONG: &[&str] =
-    &["notes", "note", "description", "comment", "comments", "findings", "remark", "remarks", "text", "body", "summary", "biography", "terms"];
+const LONG: &[&str] = &[
+    "notes",
+    "note",
+    "description",
+    "comment",
+    "comments",
+    "findings",
+    "remark",
+    "remarks",
+    "text",
+    "body",
+    "summary",
+    "biography",
+    "terms",
+];
 const MONEY: &[&str] = &["price", "cost", "costs", "amount", "fee", "fees", "salary", "balance", "payment", "budget", "turnover", "wage"];
 
 /// Every kind a field may have.
@@ -84,7 +97,9 @@ pub const KINDS: &[FieldKind] = &[
     bulky("json", |c, _| is(c, &[Kind::Json])),
     kind("place", |c, _| is(c, &[Kind::Spatial])),
     kind("list", |c, _| is(c, &[Kind::Array, Kind::Set])),
-    bulky("image", |c, w| (is(c, &[Kind::Binary]) || texts(c) && !w.ends(&["by", "caption", "title", "name", "credit"])) && w.any(PICTURES)),
+    bulky("image", |c, w| {
+        (is(c, &[Kind::Binary]) || texts(c) && !w.ends(&["by", "caption", "title", "name", "credit"])) && w.any(PICTURES)
+    }),
     bulky("file", |c, _| is(c, &[Kind::Binary])),
     kind("percent", |c, w| is(c, &[Kind::Integer, Kind::Decimal, Kind::Float]) && w.any(&["pct", "percent", "percentage"])),
     kind("money", |c, w| is(c, &[Kind::Decimal]) && c.column_type.scale.is_some_and(|s| (2..=4).contains(&s)) && w.any(MONEY)),

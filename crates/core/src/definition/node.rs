@@ -316,12 +316,10 @@ pub fn display_path(file: &FileKey, root: Option<&Node>, path: &[Seg]) -> String
         node = node.and_then(|n| n.at_path(std::slice::from_ref(seg)));
         match seg {
             Seg::Key(key) => out.push_str(key),
-            Seg::Index(at) => {
-                match node.map(Node::member_name).filter(|name| !name.is_empty()) {
-                    Some(name) => out.push_str(&name),
-                    None => out.push_str(&(at + 1).to_string()),
-                }
-            }
+            Seg::Index(at) => match node.map(Node::member_name).filter(|name| !name.is_empty()) {
+                Some(name) => out.push_str(&name),
+                None => out.push_str(&(at + 1).to_string()),
+            },
         }
     }
     out

@@ -1,8 +1,8 @@
 //! Reads the typed model from the tree. What isn't of the right kind is passed over: `validate` reports it.
 
 use super::model::{
-    Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page, Place,
-    Related, Spanned,
+    Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
+    Place, Related, Spanned,
 };
 use super::{FileKey, Node, Seg, Tree, display_path};
 use crate::name;
@@ -72,10 +72,7 @@ impl<'a> Reader<'a> {
     /// The texts of a table by key.
     fn pairs(&self, path: &[Seg]) -> Vec<(String, Spanned<String>)> {
         let entries = self.node(path).map(Node::entries).unwrap_or_default();
-        entries
-            .iter()
-            .filter_map(|e| Some((e.key.clone(), self.spanned(&joined(path, &[Seg::Key(e.key.clone())]), as_is)?)))
-            .collect()
+        entries.iter().filter_map(|e| Some((e.key.clone(), self.spanned(&joined(path, &[Seg::Key(e.key.clone())]), as_is)?))).collect()
     }
 
     fn flag(&self, path: &[Seg]) -> bool {

@@ -157,9 +157,9 @@ impl EntityNames {
         };
         let names = |field: &Node| {
             let pointing = ["lookup", "related"].iter().find_map(|k| field.get(k));
-            let through = field.get("related").and_then(|r| {
-                Some((r.get("through").and_then(Node::as_text).map(name::read_table)?, list(r, "here"), list(r, "there")))
-            });
+            let through = field
+                .get("related")
+                .and_then(|r| Some((r.get("through").and_then(Node::as_text).map(name::read_table)?, list(r, "here"), list(r, "there"))));
             let target = pointing.and_then(|l| l.get("entity")).and_then(Node::as_text).map(str::to_owned);
             FieldNames { columns: columns(field), target, through }
         };

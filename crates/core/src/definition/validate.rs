@@ -118,10 +118,9 @@ impl Checker<'_> {
             (Shape::Bool, _) => "true or false",
             (Shape::Int, _) => "a whole number",
             (Shape::Scalar, _) => "text in quotes, a number, or true or false",
-            (
-                Shape::Text | Shape::Word(_) | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. } | Shape::Statement,
-                _,
-            ) => "text in quotes",
+            (Shape::Text | Shape::Word(_) | Shape::Name(_) | Shape::Template { .. } | Shape::Condition { .. } | Shape::Statement, _) => {
+                "text in quotes"
+            }
             (Shape::Names(_) | Shape::Set(_), _) => "names in brackets, such as [\"name\"]",
             (Shape::Records { .. }, _) => "a list of tables in brackets",
             (Shape::Record(_) | Shape::Named(_) | Shape::ByField(_), _) => "a table",

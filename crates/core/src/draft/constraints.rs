@@ -111,5 +111,6 @@ pub(super) fn plain_default(column: &Column) -> Option<Node> {
         return (simple && end > 0).then(|| scalar(&quoted[..end], column.column_type.kind));
     }
     let is_number = !text.is_empty() && text.parse::<f64>().is_ok() && !text.chars().any(char::is_alphabetic);
-    (is_number && matches!(column.column_type.kind, Kind::Integer | Kind::Decimal | Kind::Float)).then(|| scalar(text, column.column_type.kind))
+    (is_number && matches!(column.column_type.kind, Kind::Integer | Kind::Decimal | Kind::Float))
+        .then(|| scalar(text, column.column_type.kind))
 }

@@ -35,7 +35,8 @@ impl EntityDraft {
         for field in own {
             all.set(&field.name, field.node.clone());
         }
-        let version = own.iter().find(|f| f.surrogate && f.kept && f.columns.iter().any(|c| name::matches_any(&conventions.version_columns, c)));
+        let version =
+            own.iter().find(|f| f.surrogate && f.kept && f.columns.iter().any(|c| name::matches_any(&conventions.version_columns, c)));
         let written: Vec<String> = key.iter().map(|c| name::written(c)).collect();
         let mut node = Node::table()
             .with("table", name::written(&table.name).as_str().into())

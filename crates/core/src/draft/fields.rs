@@ -135,8 +135,7 @@ impl Drafting<'_> {
         let mut notes = Vec::new();
         let own: Vec<&Column> = columns.iter().filter_map(|c| table.column(c)).collect();
         let first = own.first().copied();
-        let target =
-            key.and_then(|k| Some((names.in_use.entity(&k.table)?.to_owned(), names.schema.table(&k.table)?.name.clone())));
+        let target = key.and_then(|k| Some((names.in_use.entity(&k.table)?.to_owned(), names.schema.table(&k.table)?.name.clone())));
         let nothing = Declared::default();
         let declared = self.declared.iter().find(|(c, _)| columns.first().is_some_and(|f| same(f, c))).map_or(&nothing, |(_, d)| d);
         let values = if target.is_none() { declared.values.as_slice() } else { &[] };
@@ -217,9 +216,9 @@ impl Drafting<'_> {
         }
         FieldDraft {
             is_address: labels::is_address(&columns) && !hidden,
-            indexed: columns.first().is_some_and(|c| {
-                table.indexes.iter().any(|i| i.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|p| same(p, c)))
-            }),
+            indexed: columns
+                .first()
+                .is_some_and(|c| table.indexes.iter().any(|i| i.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|p| same(p, c)))),
             unique: table.is_unique(&columns),
             surrogate: is_key && database_fills || is_version && kept,
             name,

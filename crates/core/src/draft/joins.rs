@@ -96,7 +96,7 @@ pub(super) fn identity(through: &str, here: &[String]) -> Vec<String> {
 
 /// A name for the related set that the entity doesn't use yet.
 pub(super) fn field_name(names: &NamesInUse, entity: &str, linked: &Linked<'_>, taken: &[String], conventions: &Conventions) -> String {
-    names.field(entity, &linked.identity()).unwrap_or_else(|| {
-        free(&linked.wanted_name(conventions), |n| taken.iter().any(|t| t == n) || names.is_taken(entity, n))
-    })
+    names
+        .field(entity, &linked.identity())
+        .unwrap_or_else(|| free(&linked.wanted_name(conventions), |n| taken.iter().any(|t| t == n) || names.is_taken(entity, n)))
 }

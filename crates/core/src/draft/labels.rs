@@ -5,13 +5,30 @@ use crate::name;
 
 /// Words that are read letter by letter.
 const ACRONYMS: &[&str] = &[
-    "api", "bic", "csv", "ean", "gps", "html", "iban", "id", "ip", "isbn", "json", "pdf", "pin", "sku", "sms", "uri", "url", "uuid", "vat", "xml",
+    "api", "bic", "csv", "ean", "gps", "html", "iban", "id", "ip", "isbn", "json", "pdf", "pin", "sku", "sms", "uri", "url", "uuid", "vat",
+    "xml",
 ];
 
 /// Units that names of columns end with, as people write them.
 const UNITS: &[(&str, &str)] = &[
-    ("kg", "kg"), ("g", "g"), ("mg", "mg"), ("ml", "ml"), ("cl", "cl"), ("l", "l"), ("mm", "mm"), ("cm", "cm"), ("m", "m"), ("km", "km"),
-    ("m2", "m²"), ("m3", "m³"), ("ha", "ha"), ("kwh", "kWh"), ("w", "W"), ("kw", "kW"), ("pct", "%"), ("percent", "%"),
+    ("kg", "kg"),
+    ("g", "g"),
+    ("mg", "mg"),
+    ("ml", "ml"),
+    ("cl", "cl"),
+    ("l", "l"),
+    ("mm", "mm"),
+    ("cm", "cm"),
+    ("m", "m"),
+    ("km", "km"),
+    ("m2", "m²"),
+    ("m3", "m³"),
+    ("ha", "ha"),
+    ("kwh", "kWh"),
+    ("w", "W"),
+    ("kw", "kW"),
+    ("pct", "%"),
+    ("percent", "%"),
 ];
 
 /// A measured column's label without its unit, and the unit: `honey_kg` is honey in kg.
@@ -40,7 +57,22 @@ pub(super) fn is_address(columns: &[String]) -> bool {
     let [column] = columns else { return false };
     let words = name::words(column);
     let parts = [
-        "street", "postcode", "zip", "postal", "city", "town", "village", "country", "county", "house", "address", "addr", "latitude", "longitude", "lat", "lon",
+        "street",
+        "postcode",
+        "zip",
+        "postal",
+        "city",
+        "town",
+        "village",
+        "country",
+        "county",
+        "house",
+        "address",
+        "addr",
+        "latitude",
+        "longitude",
+        "lat",
+        "lon",
         "lng",
     ];
     let alone = ["place", "state", "province"];

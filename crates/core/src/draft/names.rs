@@ -86,7 +86,8 @@ impl NamesInUse {
         let mut names = self.clone();
         for table in &schema.tables {
             let key = name::fold(&table.name);
-            if !names.entities.contains_key(&key) && !names.deleted.contains(&key)
+            if !names.entities.contains_key(&key)
+                && !names.deleted.contains(&key)
                 && !names.joins.contains(&key)
                 && !joins.contains(&table.name.as_str())
             {

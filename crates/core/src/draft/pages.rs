@@ -34,8 +34,7 @@ const CHILD_FIELDS: usize = 5;
 impl<'a> PageDraft<'a> {
     /// What may be shown: nothing hidden, no number that only the database knows, unless there is nothing else.
     fn shown(&self) -> Vec<&'a FieldDraft> {
-        let shown: Vec<&FieldDraft> =
-            self.fields.iter().filter(|f| !f.hidden && !f.surrogate && !self.is_bare_id(f)).collect();
+        let shown: Vec<&FieldDraft> = self.fields.iter().filter(|f| !f.hidden && !f.surrogate && !self.is_bare_id(f)).collect();
         if shown.is_empty() { self.fields.iter().filter(|f| !f.hidden).collect() } else { shown }
     }
 
@@ -67,7 +66,8 @@ impl<'a> PageDraft<'a> {
     pub(crate) fn listed(&self) -> Vec<&'a FieldDraft> {
         let shown = self.shown();
         let fits = |f: &&FieldDraft| !f.is_bulky() && !f.is_related();
-        let mut listed: Vec<&FieldDraft> = self.titled().into_iter().filter(|f| fits(f) && shown.iter().any(|s| s.name == f.name)).collect();
+        let mut listed: Vec<&FieldDraft> =
+            self.titled().into_iter().filter(|f| fits(f) && shown.iter().any(|s| s.name == f.name)).collect();
         let later = |f: &FieldDraft| f.is_address && !["place", "city", "town"].contains(&f.name.as_str());
         for rank in [false, true] {
             for field in shown.iter().copied().filter(|f| fits(f) && !f.kept && later(f) == rank) {
@@ -182,7 +182,11 @@ impl<'a> PageDraft<'a> {
         let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
         let in_key = |f: &FieldDraft| f.columns.iter().any(|c| crate::name::contains(self.key, c));
         let alike = |f: &&FieldDraft| {
-            ["lookup", "choice", "boolean"].contains(&f.kind.name) && !f.kept && !f.unique && !in_key(f) && !titled.contains(&f.name.as_str())
+            ["lookup", "choice", "boolean"].contains(&f.kind.name)
+                && !f.kept
+                && !f.unique
+                && !in_key(f)
+                && !titled.contains(&f.name.as_str())
         };
         self.shown().into_iter().filter(alike).collect()
     }

@@ -20,7 +20,8 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
     if table.kind == TableKind::View && key.len() > 1 {
         // A view's `apiary_id` is told by its `apiary`.
         let readable = |column: &String| {
-            let stem = column.strip_suffix("_id").and_then(|stem| open.iter().find(|f| f.columns.first().is_some_and(|c| name::same(c, stem))));
+            let stem =
+                column.strip_suffix("_id").and_then(|stem| open.iter().find(|f| f.columns.first().is_some_and(|c| name::same(c, stem))));
             stem.or_else(|| open.iter().find(|f| f.columns.first().is_some_and(|c| name::same(c, column)))).map(|f| plain(f))
         };
         let parts: Vec<String> = key.iter().filter_map(readable).collect();

@@ -239,8 +239,7 @@ impl<'a> Context<'a> {
     /// Whether a routine is still there and takes these arguments.
     fn routine_fails(&self, routine: &str, arguments: &[String]) -> Option<What> {
         let changed = self.input.changed;
-        let overloads: Vec<&crate::schema::Routine> =
-            changed.objects.routines.iter().filter(|r| name::same(&r.name, routine)).collect();
+        let overloads: Vec<&crate::schema::Routine> = changed.objects.routines.iter().filter(|r| name::same(&r.name, routine)).collect();
         let wrong = |wrong: String| Some(What::Routine { name: routine.to_owned(), wrong });
         let Some(first) = overloads.first() else { return wrong("is gone".to_owned()) };
         let fits = |known: &&crate::schema::Routine| {
@@ -337,7 +336,8 @@ impl<'a> Context<'a> {
     /// The change to a routine of this name.
     pub fn find_object(&self, routine: &str) -> Option<usize> {
         let kinds = [ChangeKind::RoutineDropped, ChangeKind::RoutineChanged];
-        self.find(|change| kinds.contains(&change.kind) && name::same(change.table.split('(').next().unwrap_or_default(), routine)).map(|(at, _)| at)
+        self.find(|change| kinds.contains(&change.kind) && name::same(change.table.split('(').next().unwrap_or_default(), routine))
+            .map(|(at, _)| at)
     }
 
     fn find(&self, wanted: impl Fn(&Change) -> bool) -> Option<(usize, &Change)> {

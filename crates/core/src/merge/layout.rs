@@ -79,12 +79,12 @@ impl Placement {
             let Some(names) = drafted.entities.get(entity) else { continue };
             for (field, drafted) in &names.fields {
                 let columns = &drafted.columns;
-                let joined_anew = drafted.through.as_ref().is_some_and(|(t, ..)| {
-                    input.accepted.table(t).is_none() && input.changed.table(t).is_some()
-                });
-                let is_new = joined_anew || columns
-                    .iter()
-                    .any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
+                let joined_anew =
+                    drafted.through.as_ref().is_some_and(|(t, ..)| input.accepted.table(t).is_none() && input.changed.table(t).is_some());
+                let is_new = joined_anew
+                    || columns
+                        .iter()
+                        .any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
                 if is_new && !known.fields.contains_key(field) {
                     placement.new_fields.entry(entity.clone()).or_default().push(field.clone());
                     if input.restricted.iter().any(|(e, _)| e == entity) {

@@ -22,7 +22,14 @@ pub(super) struct Losses {
 
 impl Losses {
     /// What of a tree with these references is lost. `given_up` are entities whose own query goes if anything it names is gone.
-    fn of(things: Vec<Thing>, tree: &Tree, index: &Index, schema: &Schema, references: &[Reference], given_up: &BTreeSet<String>) -> Losses {
+    fn of(
+        things: Vec<Thing>,
+        tree: &Tree,
+        index: &Index,
+        schema: &Schema,
+        references: &[Reference],
+        given_up: &BTreeSet<String>,
+    ) -> Losses {
         let mut losses = Losses { things, ..Losses::default() };
         for (entity, known) in &index.entities {
             if let Some(thing) = losses.lost(&Thing::table(&known.table)) {
@@ -56,9 +63,9 @@ impl Losses {
 
     /// Fields that go although nothing they name themselves is gone: their query is.
     fn orphans(&self) -> impl Iterator<Item = (Element, Vec<Thing>)> {
-        self.fields.iter().map(|((entity, field), things)| {
-            (Element::file(FileKey::Entity(entity.clone())).key("field").key(field), things.clone())
-        })
+        self.fields
+            .iter()
+            .map(|((entity, field), things)| (Element::file(FileKey::Entity(entity.clone())).key("field").key(field), things.clone()))
     }
 
     /// The loss a table or column falls under.

@@ -25,8 +25,3 @@ pub use memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
 pub use ownership::{Kept, Marks};
 pub use questions::Question;
 pub use run::{Input, Outcome, Stored, merge, safe_answers};
-
-pub(crate) fn dbg(n: &crate::definition::Node) -> String {
-    use crate::definition::Value;
-    match &n.value { Value::Text(t) => t.clone(), Value::List(l) => format!("[{}]", l.iter().map(dbg).collect::<Vec<_>>().join(",")), Value::Table(e) => format!("{{{}}}", e.iter().map(|e| format!("{}={}", e.key, dbg(&e.node))).collect::<Vec<_>>().join(", ")), other => format!("{other:?}") }
-}

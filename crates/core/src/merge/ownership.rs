@@ -141,9 +141,6 @@ impl Owner<'_> {
     /// An element that is a table of its own: a field, a page, a lookup.
     fn element(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>, around: Option<&Node>) {
         let yours = self.editor.get(element).cloned();
-        if std::env::var_os("DBG").is_some_and(|d| d.to_string_lossy() == element.shown()) {
-            eprintln!("DBG {:?}\n y {:?}\n d {:?}\n p0 {:?}\n p1 {:?} marks {:?}", self.side, yours.as_ref().map(crate::merge::dbg), drafts.d.map(crate::merge::dbg), drafts.p0.map(crate::merge::dbg), drafts.p1.map(crate::merge::dbg), self.marks.keys().filter(|m| m.is_within(element)).collect::<Vec<_>>());
-        }
         match (yours, drafts.p1) {
             (Some(_), Some(p1)) => {
                 if self.pending.contains_key(element) && element.last() == "lookup" {

@@ -114,7 +114,8 @@ fn add_elements(drafted: &mut Tree, with: &Tree, things: &[Thing]) {
                     let over = |table: &str, columns: &[String]| columns.iter().any(|c| is(Thing::column(table, c)));
                     is(Thing::table(&known.table))
                         || known.fields.get(field).is_some_and(|f| {
-                            let joined = f.through.as_ref().is_some_and(|(t, here, there)| is(Thing::table(t)) || over(t, here) || over(t, there));
+                            let joined =
+                                f.through.as_ref().is_some_and(|(t, here, there)| is(Thing::table(t)) || over(t, here) || over(t, there));
                             let target = f.target.as_ref().filter(|_| f.through.is_some()).and_then(|t| index.table(t));
                             over(&known.table, &f.columns) || joined || target.is_some_and(|t| is(Thing::table(t)))
                         })

@@ -474,10 +474,16 @@ fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Eleme
                 continue;
             }
             for (columns, end) in [(here, known), (there, target)] {
-                let taken = kept.table(through).is_some_and(|t| t.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c))));
+                let taken = kept
+                    .table(through)
+                    .is_some_and(|t| t.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c))));
                 if !taken && columns.iter().all(|c| joining.column(c).is_some()) {
                     let to = end.key.clone();
-                    keep(&mut kept, &joining.name, ForeignKey { columns: columns.clone(), table: end.table.clone(), to, ..ForeignKey::default() });
+                    keep(
+                        &mut kept,
+                        &joining.name,
+                        ForeignKey { columns: columns.clone(), table: end.table.clone(), to, ..ForeignKey::default() },
+                    );
                 }
             }
         }

@@ -23,9 +23,6 @@ fn writes(builder: &Builder<'_>, _: &[Option<&Access>], out: &mut Vec<Statement>
 fn draft(page: &PageDraft<'_>) -> Option<Node> {
     let fields = page.changed_together();
     (!page.read_only && !fields.is_empty()).then(|| {
-        Node::table()
-            .with("fields", page.names(&fields))
-            .with_some("filter", page.some(&page.filtered()))
-            .with_some("sort", page.sort())
+        Node::table().with("fields", page.names(&fields)).with_some("filter", page.some(&page.filtered())).with_some("sort", page.sort())
     })
 }

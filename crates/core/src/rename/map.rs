@@ -1,8 +1,8 @@
 //! Renames as a map from old names to new ones, applied to schemas and composed over time.
 
 use crate::name;
-use crate::sql;
 use crate::schema::{Schema, Table};
+use crate::sql;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -102,8 +102,7 @@ impl RenameMap {
         if self.is_empty() {
             return schema.clone();
         }
-        let olds: Vec<&str> =
-            self.table_renames().map(|(from, _)| from).chain(self.column_renames().map(|(_, from, _)| from)).collect();
+        let olds: Vec<&str> = self.table_renames().map(|(from, _)| from).chain(self.column_renames().map(|(_, from, _)| from)).collect();
         let view = |before: &Table, mut after: Table| {
             if let Some(text) = before.definition.as_deref().filter(|text| sql::mentions_word(text, &olds, schema.engine)) {
                 after.definition = Some(self.applied_to_sql(text, sql::Scope::Statement { table: &before.name }, schema));

@@ -110,7 +110,8 @@ impl Routine {
     pub fn parameters(&self) -> Vec<String> {
         let takes = |argument: &&String| !argument.to_ascii_uppercase().starts_with("OUT ");
         let name = |argument: &String| {
-            let mut words = argument.split_whitespace().skip_while(|w| ["IN", "INOUT", "VARIADIC"].contains(&w.to_ascii_uppercase().as_str()));
+            let mut words =
+                argument.split_whitespace().skip_while(|w| ["IN", "INOUT", "VARIADIC"].contains(&w.to_ascii_uppercase().as_str()));
             let first = words.next().unwrap_or_default();
             // A type alone is no name.
             words.next().map(|_| crate::name::unquoted(first)).unwrap_or_default()

@@ -132,22 +132,22 @@ pub fn rename_in(text: &str, scope: Scope<'_>, schema: &Schema, renames: &Rename
         return if crate::sql::mentions_word(text, &olds, schema.engine) { None } else { Some(Vec::new()) };
     }
     let mut pieces: Vec<(Range<usize>, String)> = analysis
-            .names
-            .into_iter()
-            .filter_map(|named| {
-                let (old, new) = match &named.target {
-                    Target::Column { table, column } => (column.as_str(), renames.column(table, column)),
-                    Target::Table(table) => (table.as_str(), renames.table(table)),
-                    Target::Missing { .. } => return None,
-                };
-                if old == new {
-                    return None;
-                }
-                let written = &text[named.at.clone()];
-                let quote = written.chars().next().filter(|c| "\"`[".contains(*c));
-                Some((named.at, requoted(new, quote, schema.engine)))
-            })
-            .collect();
+        .names
+        .into_iter()
+        .filter_map(|named| {
+            let (old, new) = match &named.target {
+                Target::Column { table, column } => (column.as_str(), renames.column(table, column)),
+                Target::Table(table) => (table.as_str(), renames.table(table)),
+                Target::Missing { .. } => return None,
+            };
+            if old == new {
+                return None;
+            }
+            let written = &text[named.at.clone()];
+            let quote = written.chars().next().filter(|c| "\"`[".contains(*c));
+            Some((named.at, requoted(new, quote, schema.engine)))
+        })
+        .collect();
     if let Scope::Statement { table } = scope {
         for (at, parameter) in super::parameters(text, schema.engine) {
             let Some(column) = parameter.strip_prefix("key_") else { continue };
@@ -280,8 +280,14 @@ mod tests {
         map.rename_column("hive", "id", "hive_id");
         map.rename_column("hive", "tag", "hive_no");
         for (before, after) in [
-            ("UPDATE hive SET tag = :tag WHERE id = :key_id", "UPDATE hive SET hive_no = :tag WHERE hive_id = :key_id".replace("key_id", "key_hive_id")),
-            ("INSERT INTO hive (apiary_id, tag) VALUES (:apiary, upper(:tag))", "INSERT INTO hive (apiary_id, hive_no) VALUES (:apiary, upper(:tag))".to_owned()),
+            (
+                "UPDATE hive SET tag = :tag WHERE id = :key_id",
+                "UPDATE hive SET hive_no = :tag WHERE hive_id = :key_id".replace("key_id", "key_hive_id"),
+            ),
+            (
+                "INSERT INTO hive (apiary_id, tag) VALUES (:apiary, upper(:tag))",
+                "INSERT INTO hive (apiary_id, hive_no) VALUES (:apiary, upper(:tag))".to_owned(),
+            ),
             ("DELETE FROM hive WHERE id = :key_id", "DELETE FROM hive WHERE hive_id = :key_hive_id".to_owned()),
         ] {
             let mut out = before.to_owned();
@@ -290,7 +296,9 @@ mod tests {
             }
             assert_eq!(out, after);
         }
-        for (text, missing) in [("UPDATE hive SET colour = 1", 1), ("INSERT INTO hives (a) VALUES (1)", 1), ("DELETE FROM hive WHERE gone = 1", 1)] {
+        for (text, missing) in
+            [("UPDATE hive SET colour = 1", 1), ("INSERT INTO hives (a) VALUES (1)", 1), ("DELETE FROM hive WHERE gone = 1", 1)]
+        {
             assert_eq!(analyse(text, Scope::Statement { table: "hive" }, &schema()).missing().count(), missing, "{text}");
         }
     }

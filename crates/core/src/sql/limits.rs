@@ -185,9 +185,17 @@ mod tests {
             (Engine::Sqlite, "k = 'log' OR k = 'skep'", vec![("k", kinds())]),
             (Engine::Sqlite, "\"temper\" BETWEEN 1 AND 5", vec![("temper", at_least("1")), ("temper", at_most("5"))]),
             (Engine::Sqlite, "length(code) < 9 AND 0 <= n AND n > 3", vec![("code", Says::AtMostLong(8)), ("n", at_least("0"))]),
-            (Engine::Postgresql, "((k)::text = ANY ((ARRAY['log'::character varying, 'skep'::character varying])::text[]))", vec![("k", kinds())]),
+            (
+                Engine::Postgresql,
+                "((k)::text = ANY ((ARRAY['log'::character varying, 'skep'::character varying])::text[]))",
+                vec![("k", kinds())],
+            ),
             (Engine::Postgresql, "((temper >= 1) AND (temper <= 5))", vec![("temper", at_least("1")), ("temper", at_most("5"))]),
-            (Engine::Postgresql, "((fee >= (0)::numeric) AND (fee <= '-1.5'::numeric))", vec![("fee", at_least("0")), ("fee", at_most("-1.5"))]),
+            (
+                Engine::Postgresql,
+                "((fee >= (0)::numeric) AND (fee <= '-1.5'::numeric))",
+                vec![("fee", at_least("0")), ("fee", at_most("-1.5"))],
+            ),
             (Engine::Mariadb, "`k` in ('log','skep')", vec![("k", kinds())]),
             (Engine::Mariadb, "`temper` between 1 and 5", vec![("temper", at_least("1")), ("temper", at_most("5"))]),
         ] {

@@ -45,9 +45,7 @@ pub fn key_of_query(select: &str, schema: &Schema) -> Option<Vec<String>> {
                 SelectItem::ExprWithAlias { expr: own, alias } if own.to_string() == expr.to_string() || last_name(expr) == Some(alias) => {
                     Some(identifier(alias, schema.engine))
                 }
-                SelectItem::UnnamedExpr(own) if own.to_string() == expr.to_string() => {
-                    last_name(own).map(|i| identifier(i, schema.engine))
-                }
+                SelectItem::UnnamedExpr(own) if own.to_string() == expr.to_string() => last_name(own).map(|i| identifier(i, schema.engine)),
                 _ => None,
             })
         };

@@ -38,7 +38,16 @@ pub(super) struct Resolver<'a> {
 impl<'a> Resolver<'a> {
     /// With one source around the whole text.
     pub fn new(text: &'a str, schema: &'a Schema, own: Source) -> Resolver<'a> {
-        Resolver { text, schema, scopes: vec![vec![own]], ctes: Vec::new(), names: Vec::new(), certain: true, writes: None, aliases: vec![Vec::new()] }
+        Resolver {
+            text,
+            schema,
+            scopes: vec![vec![own]],
+            ctes: Vec::new(),
+            names: Vec::new(),
+            certain: true,
+            writes: None,
+            aliases: vec![Vec::new()],
+        }
     }
 
     /// The byte range of an identifier; spans count lines and characters from 1.

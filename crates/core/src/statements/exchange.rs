@@ -106,8 +106,14 @@ fn writes(builder: &Builder<'_>, import: &Import, out: &mut Vec<Statement>) {
         }
     }
     if entity.source.insert.is_none() {
-        let mut statement =
-            builder.write(Purpose::Insert, Operation::Insert, builder.insert_sql(&columns), columns.clone(), uses.clone(), why(import, None));
+        let mut statement = builder.write(
+            Purpose::Insert,
+            Operation::Insert,
+            builder.insert_sql(&columns),
+            columns.clone(),
+            uses.clone(),
+            why(import, None),
+        );
         at_import(&mut statement, import);
         out.push(statement);
     }

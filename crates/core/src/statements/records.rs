@@ -53,9 +53,7 @@ pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Stateme
             order: &lookup.order,
             condition: lookup.condition.as_ref(),
         },
-        (None, Some(related)) => {
-            Pointed { entity: &related.entity, value: &[], show: related.show.as_ref(), order: &[], condition: None }
-        }
+        (None, Some(related)) => Pointed { entity: &related.entity, value: &[], show: related.show.as_ref(), order: &[], condition: None },
         (None, None) => return None,
     };
     let target: &Entity = builder.model.entities.get(&pointed.entity.value)?;

@@ -269,8 +269,7 @@ impl<'a> Select<'a> {
             let on = on.replace("@.", &format!("{}.", quoted(&alias, self.engine)));
             sql.push_str(&format!(" LEFT JOIN {} ON {on}", relation.sql(&alias, self.engine)));
         }
-        for (word, parts, between) in
-            [("WHERE", &self.filters, " AND "), ("GROUP BY", &self.groups, ", "), ("ORDER BY", &self.order, ", ")]
+        for (word, parts, between) in [("WHERE", &self.filters, " AND "), ("GROUP BY", &self.groups, ", "), ("ORDER BY", &self.order, ", ")]
         {
             if !parts.is_empty() {
                 sql.push_str(&format!(" {word} {}", parts.join(between)));

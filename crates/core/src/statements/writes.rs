@@ -39,7 +39,15 @@ impl<'a> Builder<'a> {
     }
 
     /// A write with its needs: the table, the columns it sets, the key it goes by, and that the database takes it.
-    pub(super) fn write(&self, purpose: Purpose, operation: Operation, sql: String, columns: Vec<String>, set: Vec<Use>, why: Why) -> Statement {
+    pub(super) fn write(
+        &self,
+        purpose: Purpose,
+        operation: Operation,
+        sql: String,
+        columns: Vec<String>,
+        set: Vec<Use>,
+        why: Why,
+    ) -> Statement {
         let table = &self.entity.table.value;
         let column = |column: &str, why: Why, place: &Place| Use {
             need: Need::Column { table: table.clone(), select: None, column: column.to_owned() },
@@ -148,7 +156,8 @@ pub(crate) fn update(builder: &Builder<'_>) -> Option<Statement> {
         return None;
     }
     let sql = builder.update_sql(&columns, true);
-    columns.extend(builder.entity.version.iter().map(|v| v.value.clone()).filter(|v| !crate::name::contains(&columns, v)).collect::<Vec<_>>());
+    columns
+        .extend(builder.entity.version.iter().map(|v| v.value.clone()).filter(|v| !crate::name::contains(&columns, v)).collect::<Vec<_>>());
     Some(builder.write(Purpose::Update, Operation::Update, sql, columns, uses_of(builder, &sets), Why::Save))
 }
 

@@ -18,7 +18,9 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     missing(context, &RULE, out, |lost, fate| match &lost.used.why {
-        Why::Export { export, field } => Some(Missing::of(field, format!("the export `{}` writes `{}`: {fate}", shown(export), shown(field)))),
+        Why::Export { export, field } => {
+            Some(Missing::of(field, format!("the export `{}` writes `{}`: {fate}", shown(export), shown(field))))
+        }
         _ => None,
     });
 }

@@ -18,7 +18,10 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     required_absent(context, &RULE, out, |why, column| match why {
-        Why::Link { field } => Some((Some(field.clone()), format!("no `{}` can be linked: the join table wants a value for `{}`", shown(field), shown(column)))),
+        Why::Link { field } => Some((
+            Some(field.clone()),
+            format!("no `{}` can be linked: the join table wants a value for `{}`", shown(field), shown(column)),
+        )),
         _ => None,
     });
 }

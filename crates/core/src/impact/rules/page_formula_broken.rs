@@ -20,7 +20,9 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let of = |what: String, field: Option<&str>| Some(Subject { what, field: field.map(str::to_owned), ..Subject::default() });
         match why {
             Why::Formula { field } => of(format!("the formula of `{}`", crate::name::shown(field)), Some(field)),
-            Why::ChildField { entity, field } => of(format!("the formula of `{}.{}`", crate::name::shown(entity), crate::name::shown(field)), None),
+            Why::ChildField { entity, field } => {
+                of(format!("the formula of `{}.{}`", crate::name::shown(entity), crate::name::shown(field)), None)
+            }
             Why::Title { .. } => of("a formula in the title".to_owned(), None),
             Why::Display { field, .. } => of(format!("a formula shown by `{}`", crate::name::shown(field)), Some(field)),
             _ => None,

@@ -22,7 +22,9 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         _ => None,
     });
     missing(context, &RULE, out, |lost, fate| match (&lost.used.why, &lost.what) {
-        (Why::Source { part }, What::WrittenByDatabase { .. } | What::Refused { .. }) => Some(Missing::new(format!("the custom {part} fails: {fate}"))),
+        (Why::Source { part }, What::WrittenByDatabase { .. } | What::Refused { .. }) => {
+            Some(Missing::new(format!("the custom {part} fails: {fate}")))
+        }
         _ => None,
     });
     required_absent(context, &RULE, out, |why, column| match why {
