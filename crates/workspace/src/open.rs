@@ -166,7 +166,13 @@ fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKe
                     Ok(parsed) => {
                         tree.files.insert(key.clone(), parsed.node);
                     }
-                    Err(error) => errors.push(toml_error(&key.path(), &text, &error)),
+                    Err(first) => {
+                        let mut all = crate::toml::errors(&text);
+                        if all.is_empty() {
+                            all.push(first);
+                        }
+                        errors.extend(all.iter().map(|error| toml_error(&key.path(), &text, error)));
+                    }
                 }
                 texts.insert(key, text);
             }

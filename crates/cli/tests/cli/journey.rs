@@ -22,7 +22,7 @@ fn the_demo_walks_there_and_back() {
         "page/column-missing",
         "access/row-filter-broken",
         "rename/remedy",
-        "Sound: 12 entities, 46 pages, 0 findings",
+        "Sound: 11 entities, 52 pages, 0 findings",
     ] {
         assert!(text.contains(expected), "{expected}");
     }
@@ -61,7 +61,8 @@ CREATE VIEW open_call AS SELECT c.id, v.name AS vessel, c.arrived_at FROM call c
 #[test]
 fn a_second_database_goes_the_whole_way_there_and_back() {
     let project = Project::new(HARBOUR);
-    assert!(project.expect(0, &["check"]).starts_with("Sound: 22 entities"));
+    let checked = project.expect(0, &["check"]);
+    assert!(checked.starts_with("Sound: 21 entities"), "{checked}");
     assert!(project.expect(0, &["changes"]).starts_with("Nothing changed"));
     project.expect(0, &["impact"]);
     assert!(project.read("app/berth.toml").contains("columns = [\"country\", \"port_no\"]"));

@@ -1,12 +1,21 @@
 //! JSON output validates against the JSON Schema that is published with the program.
 
 use crate::support::{Project, published};
+use ysomorph_core::definition::{APP, ENTITY, Shape, WORKSPACE, json_schema};
+
+/// The kinds of files people write, and what they are called.
+const FILES: [(&str, &str, &Shape); 3] =
+    [("workspace", "ysomorph.toml", &WORKSPACE), ("app", "app/app.toml", &APP), ("entity", "app/NAME.toml", &ENTITY)];
 
 #[test]
 fn the_published_schema_is_the_programs_own_and_every_report_validates() {
     let schema = ysomorph_report::schema();
     published("schema/report.json", &schema);
     published("schema/snapshot.json", &ysomorph_core::schema::snapshot_schema());
+    let text = |schema: &serde_json::Value| serde_json::to_string_pretty(schema).unwrap() + "\n";
+    for (file, title, shape) in FILES {
+        published(&format!("schema/{file}.json"), &text(&json_schema(title, shape)));
+    }
     let validator = jsonschema::validator_for(&serde_json::from_str(&schema).unwrap()).unwrap();
     let project = Project::new(
         "CREATE TABLE a (id INTEGER PRIMARY KEY, name TEXT NOT NULL, old TEXT); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a (id));",

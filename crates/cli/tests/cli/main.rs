@@ -18,6 +18,7 @@ mod journey;
 mod json;
 mod looking;
 mod model;
+mod people;
 mod properties;
 mod renames;
 mod rules;

@@ -7,6 +7,8 @@ use ysomorph_core::impact::RULES;
 const SQL: &str = "
 CREATE TABLE region (id INTEGER PRIMARY KEY, code VARCHAR(8) NOT NULL UNIQUE, name VARCHAR(40) NOT NULL, active INTEGER NOT NULL DEFAULT 1);
 CREATE TABLE keeper (id INTEGER PRIMARY KEY, last_name VARCHAR(60) NOT NULL, phone VARCHAR(20), region_code VARCHAR(8) REFERENCES region (code), born_on DATE, age INTEGER);
+CREATE TABLE region_helper (region_id INTEGER NOT NULL REFERENCES region (id), keeper_id INTEGER NOT NULL REFERENCES keeper (id), PRIMARY KEY (region_id, keeper_id));
+CREATE TABLE visit (id INTEGER PRIMARY KEY, keeper_id INTEGER NOT NULL REFERENCES keeper (id), day DATE NOT NULL, note VARCHAR(40));
 CREATE VIEW grown_up AS SELECT id, last_name, age FROM keeper;
 ";
 
@@ -15,6 +17,20 @@ const ROLE: &str = "\n[access.guest]\nread = true\nrows = \"age > 17\"\nhide = [
 
 /// Rule; edits of keeper.toml; the change of the database; whether it fires, with the severity.
 type Case = (&'static str, &'static [(&'static str, &'static str)], &'static str, Option<&'static str>);
+
+const FORMULA: &[(&str, &str)] =
+    &[("[page.list]\nfields = [", "[field.half]\nkind = \"number\"\nformula = \"age / 2\"\n\n[page.list]\nfields = [\"half\", ")];
+const CHECK: &[(&str, &str)] = &[("[page.list]", "[check.old_enough]\nrule = \"age IS NULL OR age > 5\"\n\n[page.list]")];
+const IMPORT: &[(&str, &str)] = &[(
+    "[page.list]",
+    "[import.sheet]\nkey = [\"last_name\"]\ncolumns = { \"Name\" = \"last_name\", \"Call\" = \"phone\" }\n\n[page.list]",
+)];
+const EXPORT: &[(&str, &str)] = &[("[page.list]", "[export.all]\nfields = [\"last_name\", \"phone\"]\n\n[page.list]")];
+const SOURCE: &[(&str, &str)] = &[(
+    "[page.list]",
+    "[source]\nselect = \"SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17\"\n\n[page.list]",
+)];
+const JOIN_NEEDS_MORE: &str = "DROP TABLE region_helper; CREATE TABLE region_helper (region_id INTEGER NOT NULL REFERENCES region (id), keeper_id INTEGER NOT NULL REFERENCES keeper (id), since DATE NOT NULL, PRIMARY KEY (region_id, keeper_id))";
 
 const CASES: &[Case] = &[
     ("page/table-missing", &[], "ALTER TABLE keeper RENAME TO member", Some("break")),
@@ -122,6 +138,50 @@ const CASES: &[Case] = &[
         "ALTER TABLE keeper ADD COLUMN shoe_size INTEGER",
         None,
     ),
+    ("page/formula-broken", FORMULA, "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", Some("break")),
+    ("page/formula-broken", FORMULA, "ALTER TABLE keeper DROP COLUMN born_on", None),
+    (
+        "page/child-link-missing",
+        &[],
+        "DROP TABLE visit; CREATE TABLE visit (id INTEGER PRIMARY KEY, day DATE NOT NULL, note VARCHAR(40))",
+        Some("break"),
+    ),
+    ("page/child-link-missing", &[], "ALTER TABLE visit DROP COLUMN note", None),
+    (
+        "page/column-missing",
+        &[("column = \"phone\"", "column = \"phone\"\nhidden = true")],
+        "ALTER TABLE visit DROP COLUMN note",
+        Some("break"),
+    ),
+    (
+        "page/version-column-missing",
+        &[("title = ", "version = \"age\"\ntitle = ")],
+        "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age",
+        Some("break"),
+    ),
+    ("page/version-column-missing", &[], "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", None),
+    ("page/source-broken", SOURCE, "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", Some("break")),
+    ("page/source-broken", SOURCE, "ALTER TABLE region RENAME COLUMN active TO in_use", Some("break")),
+    ("page/source-broken", SOURCE, "ALTER TABLE keeper DROP COLUMN phone", None),
+    ("value/rule-broken", CHECK, "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age", Some("break")),
+    ("value/rule-broken", CHECK, "ALTER TABLE keeper DROP COLUMN phone", None),
+    ("lookup/join-broken", &[], "DROP TABLE region_helper", Some("break")),
+    ("lookup/join-broken", &[], "ALTER TABLE region_helper ADD COLUMN since DATE", None),
+    ("lookup/join-needs-more", &[], JOIN_NEEDS_MORE, Some("break")),
+    ("lookup/join-needs-more", &[], "ALTER TABLE region_helper ADD COLUMN since DATE NOT NULL DEFAULT ''", None),
+    ("exchange/import-broken", IMPORT, "ALTER TABLE keeper DROP COLUMN phone", Some("break")),
+    ("exchange/import-broken", IMPORT, "ALTER TABLE keeper DROP COLUMN born_on", None),
+    (
+        "exchange/import-misses-required",
+        IMPORT,
+        "CREATE TABLE k AS SELECT * FROM keeper; DROP TABLE keeper; CREATE TABLE keeper (id INTEGER PRIMARY KEY, last_name VARCHAR(60) NOT NULL, phone VARCHAR(20), region_code VARCHAR(8) REFERENCES region (code), born_on DATE, age INTEGER, iban TEXT NOT NULL)",
+        Some("break"),
+    ),
+    ("exchange/import-misses-required", IMPORT, "ALTER TABLE keeper ADD COLUMN iban TEXT", None),
+    ("exchange/export-broken", EXPORT, "ALTER TABLE keeper DROP COLUMN phone", Some("break")),
+    ("exchange/export-broken", EXPORT, "ALTER TABLE keeper DROP COLUMN born_on", None),
+    ("definition/duplicate", &[("hide = [\"phone\"]", "hide = [\"phone\", \"phone\"]")], "", Some("break")),
+    ("definition/duplicate", &[("hide = [\"phone\"]", "hide = [\"phone\", \"age\"]")], "", None),
     ("definition/unknown-key", &[("label = { one", "labels = { one")], "", Some("break")),
     ("definition/unknown-key", &[("label = { one", "label   = { one")], "", None),
     ("definition/wrong-kind", &[("kind = \"date\"", "kind = \"dat\"")], "", Some("break")),

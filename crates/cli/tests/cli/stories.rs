@@ -18,7 +18,7 @@ fn customised() -> Project {
     );
     project.edit(
         "app/keeper.toml",
-        "[page.list]\nfields = [\"name\", \"postcode\", \"place\", \"phone\", \"region\"]",
+        "[page.list]\nfields = [\"name\", \"place\", \"phone\", \"region\", \"postcode\"]",
         "[page.list]\nfields = [\n  \"postcode\",   # first: for the post round\n  \"name\",\n  \"phone\", \"place\"\n]",
     );
     project.edit(
@@ -307,6 +307,8 @@ fn a_second_entity_and_a_deleted_field_stay_as_people_made_them() {
         .replace("\"phone\", ", "")
         .replace(", \"phone\"]", "]");
     project.write("app/keeper.toml", &keeper);
+    // It is on another entity's list of keepers, too.
+    project.edit("app/region.toml", "\"place\", \"phone\", ", "\"place\", ");
     project.expect(0, &["check"]);
     let before = project.definition();
     project.sql("ALTER TABLE keeper RENAME COLUMN place TO town; ALTER TABLE keeper RENAME COLUMN phone TO mobile");
@@ -393,8 +395,10 @@ fn the_generator_never_names_what_a_person_deleted() {
     );
     // Two fields and an entity go, with all that names them.
     let hive = project.read("app/hive.toml");
-    let hive = hive.replace("[field.motto]\ncolumn = \"motto\"\nkind = \"text\"\nmax_length = 40\n\n", "").replace(", \"motto\"", "");
-    let hive = hive.replace("[field.weight]\ncolumn = \"weight\"\nkind = \"number\"\n\n", "").replace(", \"weight\"", "");
+    let hive = hive
+        .replace("[field.motto]\ncolumn = \"motto\"\nkind = \"text\"\nunique = true\nmax_length = 40\n\n", "")
+        .replace(", \"motto\"", "");
+    let hive = hive.replace("[field.weight]\ncolumn = \"weight\"\nkind = \"number\"\ntotal = \"sum\"\n\n", "").replace(", \"weight\"", "");
     project.write("app/hive.toml", &hive);
     std::fs::remove_file(project.path("app/region.toml")).unwrap();
     project.edit("app/app.toml", ", \"region\"", "");
@@ -456,7 +460,7 @@ fn every_customisation_is_told_and_can_be_given_up() {
     }
     assert_same_files(&before, &files_below(project.dir.path()), "custom wrote something");
     let printed = project.expect(0, &["custom", "hive"]);
-    for told in ["5 customisations in 1 file", "field/tag/label", "\"Hive number\"; the draft says nothing", "app/hive.toml:21:9"] {
+    for told in ["7 customisations in 1 file", "field/tag/label", "\"Hive number\"; the draft says nothing", "app/hive.toml:23:9"] {
         assert!(printed.contains(told), "{told}: {printed}");
     }
     assert!(project.expect(2, &["custom", "--reset", "hive/titel"]).contains("did you mean `hive/title`?"));

@@ -224,6 +224,11 @@ impl Owner<'_> {
             _ => {
                 let yours = self.editor.get(element).cloned();
                 let owned = yours.as_ref() == drafts.d || yours.as_ref() == drafts.p0;
+                if !owned && yours.is_some() && yours.as_ref() != drafts.p1 && self.side == Side::Yours {
+                    let concerned = drafts.p0 != drafts.p1;
+                    self.kept.push(Kept { element: element.clone(), yours, draft: drafts.p1.cloned(), concerned });
+                    return;
+                }
                 if let (true, Some(p1)) = (owned && drafts.p0 != drafts.p1, drafts.p1) {
                     self.editor.set(element, p1.clone(), Fact::Draft, "follows the draft");
                 }

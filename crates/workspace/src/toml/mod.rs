@@ -14,5 +14,5 @@ mod strings;
 
 pub use apply::{ApplyError, Bytes, Piece, apply};
 pub use edit::splice_value;
-pub use parse::{ParseError, Parsed, parse};
+pub use parse::{ParseError, Parsed, errors, parse};
 pub use render::{file as render_file, value as render_value};

@@ -66,6 +66,26 @@ pub(super) fn mark_length(text: &str) -> usize {
     if text.starts_with('\u{feff}') { 3 } else { 0 }
 }
 
+/// Everything in a text that isn't TOML, in the order of places: the reader itself stops at the first.
+pub fn errors(text: &str) -> Vec<ParseError> {
+    let mark = mark_length(text);
+    let lines = Lines::of(text);
+    let (_, errors) = ::toml::de::DeTable::parse_recoverable(&text[mark..]);
+    let told = errors.into_iter().map(|error| {
+        let offset = error.span().map_or(0, |span| span.start) + mark;
+        ParseError { at: lines.at(text, offset), message: error.message().trim().replace('\n', "; ") }
+    });
+    let mut all: Vec<ParseError> = told.collect();
+    all.sort_by_key(|e| e.at);
+    // What follows from an error on the same line is no other; after an array or text that never ends, nothing is.
+    all.dedup_by_key(|e| e.at.line);
+    let endless = |e: &ParseError| ["array", "inline table", "string"].iter().any(|w| e.message.contains(w));
+    if let Some(first) = all.iter().position(endless) {
+        all.truncate(first + 1);
+    }
+    all
+}
+
 /// Reads a file.
 pub fn parse(text: &str) -> Result<Parsed<'_>, ParseError> {
     let mark = mark_length(text);
