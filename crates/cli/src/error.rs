@@ -98,6 +98,12 @@ impl From<SourceError> for CliError {
     }
 }
 
+impl From<FileError> for CliError {
+    fn from(error: FileError) -> CliError {
+        CliError::files(&[error])
+    }
+}
+
 impl From<OpenError> for CliError {
     fn from(error: OpenError) -> CliError {
         match &error {

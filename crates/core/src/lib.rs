@@ -15,6 +15,7 @@
 pub mod changes;
 pub mod definition;
 pub mod draft;
+pub mod drawing;
 pub mod impact;
 pub mod merge;
 pub mod name;

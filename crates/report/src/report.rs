@@ -5,8 +5,18 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use ysomorph_core::changes::Change;
 use ysomorph_core::definition::{Node, Value};
+use ysomorph_core::drawing::Drawing;
 use ysomorph_core::impact::{Finding, Location, Severity};
 use ysomorph_core::merge::{Kept, Op, Outcome, Part, Question};
+
+/// A page drawn, and when it looks so.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct DrawnPage {
+    /// `now`, or `after the merge`.
+    pub when: String,
+    /// The page.
+    pub page: Drawing,
+}
 
 /// The result of `changes`, `impact`, `check`, `decide` or `merge`.
 #[derive(Debug, Clone, Default, Serialize, JsonSchema)]
@@ -17,6 +27,9 @@ pub struct Report {
     pub command: String,
     /// Digests of the two schemas.
     pub schema: SchemaDigests,
+    /// Pages drawn.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub drawn: Vec<DrawnPage>,
     /// What changed in the database.
     pub changes: Vec<Change>,
     /// What breaks, and what else has to be known.

@@ -15,6 +15,7 @@ mod start;
 mod state;
 pub mod toml;
 mod transaction;
+mod translations;
 
 pub use config::{Config, DatabaseConfig};
 pub use decisions::Answer;

@@ -11,6 +11,7 @@ mod history;
 mod impact;
 mod merge;
 mod rehearse;
+mod show;
 mod start;
 mod undo;
 
@@ -44,6 +45,8 @@ pub enum Command {
     Custom(custom::Arguments),
     /// Prepare every statement of every page on the real database, changing nothing
     Rehearse(rehearse::Arguments),
+    /// Draw a page with sample records, as a role sees it, with what is broken
+    Show(show::Arguments),
     /// Merges done: when, which changes, which answers
     History(history::Arguments),
     /// A rule in full; all of them in a table
@@ -69,6 +72,7 @@ impl Command {
             Command::Check => check::run(session, output),
             Command::Custom(arguments) => custom::run(&arguments, session, output),
             Command::Rehearse(arguments) => rehearse::run(&arguments, session, output),
+            Command::Show(arguments) => show::run(&arguments, session, output),
             Command::History(arguments) => history::run(&arguments, session, output),
             Command::Explain(arguments) => explain::run(&arguments, output),
         }

@@ -22,7 +22,7 @@ fn the_published_schema_is_the_programs_own_and_every_report_validates() {
     );
     project.edit("app/a.toml", "column = \"old\"", "column = \"old\"\nlabel = \"Was\"");
     project.sql("ALTER TABLE a RENAME COLUMN old TO older; CREATE TABLE c (x TEXT)");
-    for (code, command) in [(1, "changes"), (1, "impact"), (1, "decide"), (1, "merge"), (0, "check"), (1, "rehearse")] {
+    for (code, command) in [(1, "changes"), (1, "impact"), (1, "decide"), (1, "merge"), (0, "check"), (1, "rehearse"), (0, "custom")] {
         let ran = project.run(&[command, "--format", "json"]);
         assert_eq!(ran.code, code, "{command}: {}{}", ran.out, ran.err);
         let value: serde_json::Value = serde_json::from_str(&ran.out).unwrap();

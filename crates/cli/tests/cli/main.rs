@@ -23,6 +23,7 @@ mod properties;
 mod renames;
 mod rules;
 mod servers;
+mod show;
 mod statements;
 mod stories;
 mod support;

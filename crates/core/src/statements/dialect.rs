@@ -95,6 +95,21 @@ pub fn positional(statement: &str, engine: Engine) -> (String, Vec<String>, Vec<
     (out, names, offsets)
 }
 
+/// A statement with values in the places of its parameters; those without a value are empty.
+pub fn with_values(statement: &str, engine: Engine, values: &std::collections::BTreeMap<String, String>) -> String {
+    let mut out = statement.to_owned();
+    for (at, name) in sql::parameters(statement, engine).into_iter().rev() {
+        let value = match (values.get(&name), name.as_str()) {
+            (Some(value), _) => literal(value, engine),
+            (None, "today") => "CURRENT_DATE".to_owned(),
+            (None, "now") => "CURRENT_TIMESTAMP".to_owned(),
+            (None, _) => "NULL".to_owned(),
+        };
+        out.replace_range(at..at + 1 + name.len(), &value);
+    }
+    out
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

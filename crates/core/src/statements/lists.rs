@@ -29,6 +29,22 @@ pub(crate) fn rows(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     push(builder, out, Purpose::Count, &|_| {});
 }
 
+/// A few records as people see them.
+pub(super) fn sample(builder: &Builder<'_>, records: u32) -> Statement {
+    let mut select = builder.select();
+    let mut columns = Vec::new();
+    for (field, name) in builder.visible(builder.shown()).filter(|(f, _)| f.related.is_none()) {
+        let text = select.shown(field, Spot::Shown, &name.place);
+        columns.push(match field.kind.as_str() {
+            "image" | "file" => format!("CASE WHEN {text} IS NULL THEN NULL ELSE '({})' END", field.kind),
+            _ => as_text(&text, builder.engine()),
+        });
+    }
+    sorted(builder, &mut select);
+    let sql = select.sql(&columns, &format!(" LIMIT {records}"));
+    builder.statement(Purpose::Rows, sql, select.uses)
+}
+
 /// The page's own order.
 pub(super) fn sorted<'a>(builder: &Builder<'a>, select: &mut Select<'a>) {
     let Some(page) = builder.page() else { return };

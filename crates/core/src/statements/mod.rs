@@ -18,7 +18,7 @@ mod select;
 pub(crate) mod writes;
 
 pub use builder::Builder;
-pub use dialect::{as_text, positional};
+pub use dialect::{as_text, positional, with_values};
 pub use need::{Need, Spot, Use, Why};
 pub use purpose::Purpose;
 
@@ -58,6 +58,19 @@ pub fn of_page(model: &Model, entity: &Entity, page: &Page, known: &Schema) -> V
         (page.kind.writes)(&Builder::of_page(model, entity, page, None, known), &users, &mut statements);
     }
     statements
+}
+
+/// Reads a few records as a page shows them: a text for each of its fields that isn't a related set. A picture or file is
+/// only said to be there.
+pub fn sample<'a>(
+    model: &'a Model,
+    entity: &'a Entity,
+    page: &'a Page,
+    user: Option<&'a Access>,
+    known: &'a Schema,
+    records: u32,
+) -> Statement {
+    lists::sample(&Builder::of_page(model, entity, page, user, known), records)
 }
 
 /// All statements of an entity's imports and exports.

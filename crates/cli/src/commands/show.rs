@@ -1,0 +1,118 @@
+//! `ysomorph show`
+
+use super::print;
+use crate::error::CliError;
+use crate::output::Output;
+use crate::session::{Session, bare_report};
+use clap::Args;
+use std::collections::BTreeMap;
+use ysomorph_core::definition::{Model, Tree};
+use ysomorph_core::drawing::{Drawing, Scene};
+use ysomorph_core::impact::{self, Finding, Input};
+use ysomorph_core::merge::merge;
+use ysomorph_core::name::nearest;
+use ysomorph_core::schema::Schema;
+use ysomorph_core::statements::with_values;
+use ysomorph_report::{DrawnPage, Report, text};
+use ysomorph_sources::{Source, sample};
+
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// The page: ENTITY for its list, or ENTITY/PAGE
+    #[arg(value_name = "ENTITY[/PAGE]")]
+    page: String,
+    /// As this role sees it
+    #[arg(long, value_name = "ROLE")]
+    role: Option<String>,
+    /// A parameter's value, for the records of a role
+    #[arg(long = "with", value_name = "NAME=VALUE", value_parser = pair)]
+    with: Vec<(String, String)>,
+    /// In this language, by the catalogue app/labels.LANG.po
+    #[arg(long, value_name = "LANG")]
+    language: Option<String>,
+    /// How many records
+    #[arg(long, value_name = "N", default_value_t = 5)]
+    records: u32,
+}
+
+fn pair(text: &str) -> Result<(String, String), String> {
+    let (name, value) = text.split_once('=').ok_or("write it as NAME=VALUE")?;
+    Ok((name.trim_start_matches(':').to_owned(), value.to_owned()))
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let workspace = session.open()?;
+    let source = session.changed_source(&workspace)?;
+    let changed = session.changed(&workspace)?;
+    let outcome = merge(&workspace.merge_input(&changed, &workspace.answer_map()));
+    let translations = match &arguments.language {
+        Some(language) => workspace.translations(language)?,
+        None => BTreeMap::new(),
+    };
+    let findings =
+        impact::impact(Input { tree: &workspace.tree, accepted: workspace.accepted(), changed: &changed, comparison: &outcome.comparison });
+    let picture = |tree: &Tree, known: &Schema, findings: &[Finding]| -> Result<Drawing, CliError> {
+        let model = Model::of(tree);
+        let scene = Scene { model: &model, findings, role: arguments.role.as_deref(), translations: &translations };
+        draw(arguments, &scene, known, &source)
+    };
+    let now = picture(&workspace.tree, workspace.accepted(), &findings)?;
+    let mut drawn = vec![DrawnPage { when: "now".to_owned(), page: now.clone() }];
+    // The page may be gone after the merge.
+    let after = picture(&outcome.tree, &outcome.accepted, &impact::check(&outcome.tree, &outcome.accepted)).ok();
+    if let Some(page) = after.filter(|after| !outcome.edits.is_empty() && *after != now) {
+        drawn.push(DrawnPage { when: "after the merge".to_owned(), page });
+    }
+    let report = Report { drawn, ..bare_report("show", session, &workspace, &changed) };
+    print(output, &report, text::page);
+    Ok(0)
+}
+
+fn draw(arguments: &Arguments, scene: &Scene<'_>, known: &Schema, source: &Source) -> Result<Drawing, CliError> {
+    let (entity, page) = arguments.page.split_once('/').unwrap_or((&arguments.page, "list"));
+    let unknown = |message: String, near: Option<&str>, names: Vec<&str>| match near {
+        Some(near) => CliError::new(message).hint(format!("did you mean `{near}`?")),
+        None => CliError::new(message).hint(format!("there are: {}", names.join(", "))),
+    };
+    let model = scene.model;
+    let names: Vec<&str> = model.entities.keys().map(String::as_str).collect();
+    let entity = model
+        .entities
+        .get(entity)
+        .ok_or_else(|| unknown(format!("there is no entity `{entity}`"), nearest(entity, names.iter().copied()), names.clone()))?;
+    let pages: Vec<&str> = entity.pages.iter().map(|p| p.name.as_str()).collect();
+    let Some(page) = entity.pages.iter().find(|p| p.name == page) else {
+        return Err(unknown(format!("`{}` has no page `{page}`", entity.name), nearest(page, pages.iter().copied()), pages));
+    };
+    if let Some(role) = scene.role {
+        let roles: Vec<&str> = model.app.roles.keys().map(String::as_str).collect();
+        if !roles.contains(&role) {
+            return Err(unknown(format!("there is no role `{role}`"), nearest(role, roles.iter().copied()), roles));
+        }
+        if !scene.may_use(entity, page) {
+            return Err(CliError::new(format!("role `{role}` may not use {}/{}", entity.name, page.name))
+                .hint(format!("its rights are under [access.{role}] in app/{}.toml", entity.name)));
+        }
+    }
+    let mut drawing = scene.draw(entity, page);
+    if drawing.layout == "form" || matches!(source, Source::Snapshot(_)) {
+        return Ok(drawing);
+    }
+    let mut dialect = known.clone();
+    dialect.engine = source.engine();
+    let statement = scene.sample(entity, page, &dialect, if drawing.layout == "record" { 1 } else { arguments.records });
+    let values: BTreeMap<String, String> = arguments.with.iter().cloned().collect();
+    let parameters = ysomorph_core::sql::parameters(&statement.sql, source.engine());
+    let missing = parameters.iter().find(|(_, p)| !values.contains_key(p) && !["today", "now"].contains(&p.as_str()));
+    match (missing, sample(source, &with_values(&statement.sql, source.engine(), &values))) {
+        (_, Err(error)) if drawing.broken.is_empty() && drawing.sections.iter().all(|(_, f)| f.iter().all(|f| f.broken.is_none())) => {
+            drawing.broken.push(format!("its records can't be read: {error}"));
+        }
+        (_, Err(_)) => {}
+        (Some((_, parameter)), Ok(_)) => {
+            drawing.broken.push(format!("no records without a value for :{parameter}: give --with {parameter}=…"));
+        }
+        (None, Ok(records)) => drawing.records = records,
+    }
+    Ok(drawing)
+}

@@ -1,0 +1,56 @@
+//! `show`: a page as people see it, on a real database.
+
+use crate::support::Project;
+
+#[test]
+fn a_page_is_drawn_with_records_for_each_role_and_language_broken_and_mended() {
+    let project = Project { dir: tempfile::tempdir().unwrap() };
+    project.expect(0, &["demo", ".", "--only-files"]);
+    let before = crate::support::files_below(project.dir.path());
+    for (arguments, expected, not) in [
+        (vec!["show", "apiary"], vec!["Yards: list", "Looked after by", "Thorn, Isa (4120)", "sorted by  Name"], vec!["broken"]),
+        (vec!["show", "hive/edit"], vec!["-- Hive", "one of Log, Straw skep", "chosen from Yards", "Frame  (required"], vec!["row_version", "____"]),
+        (vec!["show", "hive/add"], vec!["____  (required"], vec!["W-1"]),
+        (vec!["show", "apiary", "--role", "keeper"], vec!["give --with user_keeper=…", "offers     edit | export"], vec!["Thorn"]),
+        (vec!["show", "apiary", "--role", "keeper", "--with", "user_keeper=1"], vec!["Willow bend"], vec!["Quarry edge"]),
+        (vec!["show", "apiary", "--language", "de"], vec!["Stände", "Betreut von"], vec!["Looked after by"]),
+        (vec!["show", "keeper/detail", "--role", "vet"], vec!["-- Yards", "-- Inspections", "linked records"], vec!["Post code"]),
+        (vec!["show", "harvest/by-region"], vec!["grouped by Region", "12.5"], vec!["broken"]),
+    ] {
+        let shown = project.expect(0, &arguments);
+        assert!(expected.iter().all(|e| shown.contains(e)) && !not.iter().any(|n| shown.contains(n)), "{arguments:?}:\n{shown}");
+        assert!(shown.lines().all(|l| l.chars().count() <= 80), "{shown}");
+    }
+    crate::support::assert_same_files(&before, &crate::support::files_below(project.dir.path()), "show wrote something");
+    for (arguments, expected) in [
+        (["show", "hiv", "", ""], "did you mean `hive`?"),
+        (["show", "hive/lsit", "", ""], "did you mean `list`?"),
+        (["show", "hive", "--role", "vett"], "did you mean `vet`?"),
+        (["show", "harvest", "--role", "vet"], "may not use"),
+        (["show", "hive", "--language", "fr"], "there is no such catalogue"),
+    ] {
+        let arguments: Vec<&str> = arguments.into_iter().filter(|a| !a.is_empty()).collect();
+        assert!(project.expect(2, &arguments).contains(expected), "{arguments:?}");
+    }
+    let after = include_str!("../../demo/sqlite/after.sql");
+    rusqlite::Connection::open(project.path("threecombs.db")).unwrap().execute_batch(after).unwrap();
+    project.expect(0, &["decide", "rename/keeper.postcode", "postal_code"]);
+    let shown = project.expect(0, &["show", "keeper"]);
+    let (now, merged) = shown.split_once("=== after the merge").unwrap();
+    assert!(now.contains("broken: Post code") && !merged.contains("broken") && merged.contains("4120"), "{shown}");
+}
+
+#[test]
+fn translations_of_what_goes_wait_and_come_back() {
+    let project = Project { dir: tempfile::tempdir().unwrap() };
+    project.expect(0, &["demo", ".", "--only-files"]);
+    let run = |sql: &str| rusqlite::Connection::open(project.path("threecombs.db")).unwrap().execute_batch(sql).unwrap();
+    let before = project.definition();
+    run("ALTER TABLE colony DROP COLUMN queen_mark");
+    assert!(project.expect(1, &["merge"]).contains("+#~ msgctxt \"colony/field/queen_mark/label\""));
+    project.merge(&[]);
+    assert!(project.read("app/labels.de.po").contains("#~ msgstr \"Zeichen der Königin\""));
+    run("ALTER TABLE colony ADD COLUMN queen_mark VARCHAR(20)");
+    project.merge(&[]);
+    project.same_definition(&before);
+}

@@ -1,0 +1,64 @@
+//! A few records of a page, read as people would see them: in a read-only session that is given up at once.
+
+use crate::server::{ServerError, bounded};
+use crate::{Source, SourceError, mariadb, postgres, sqlite};
+use mysql::prelude::Queryable;
+use ysomorph_core::schema::Engine;
+
+/// Records: a text, or nothing, for each column.
+pub type Records = Vec<Vec<Option<String>>>;
+
+/// Runs one SELECT whose columns are all text.
+///
+/// # Errors
+/// Where the database can't be asked, or refuses the statement.
+pub fn sample(source: &Source, sql: &str) -> Result<Records, SourceError> {
+    match source {
+        Source::Sqlite(path) => {
+            let connection = sqlite::open(path)?;
+            let read = || -> rusqlite::Result<Records> {
+                let mut statement = connection.prepare(sql)?;
+                let count = statement.column_count();
+                let rows = statement.query_map([], |row| {
+                    (0..count)
+                        .map(|at| {
+                            Ok(match row.get_ref(at)? {
+                                rusqlite::types::ValueRef::Null => None,
+                                rusqlite::types::ValueRef::Text(text) | rusqlite::types::ValueRef::Blob(text) => {
+                                    Some(String::from_utf8_lossy(text).into_owned())
+                                }
+                                rusqlite::types::ValueRef::Integer(number) => Some(number.to_string()),
+                                rusqlite::types::ValueRef::Real(number) => Some(number.to_string()),
+                            })
+                        })
+                        .collect()
+                })?;
+                rows.collect()
+            };
+            read().map_err(|error| SourceError::Read { path: path.clone(), reason: error.to_string() })
+        }
+        Source::Snapshot(path) => {
+            Err(SourceError::Read { path: path.clone(), reason: "a snapshot is no database: it has no records".to_owned() })
+        }
+        Source::Server(address) => Ok(on_server(address, sql.to_owned())?),
+    }
+}
+
+fn on_server(address: &crate::Address, sql: String) -> Result<Records, ServerError> {
+    if address.engine == Engine::Postgresql {
+        return bounded(address, postgres::connect, move |mut client, address| {
+            let mut transaction = client.build_transaction().read_only(true).start().map_err(|e| postgres::told(address, &e))?;
+            let rows = transaction.query(&sql, &[]).map_err(|e| postgres::told(address, &e))?;
+            Ok(rows.iter().map(|row| (0..row.len()).map(|at| row.get::<_, Option<String>>(at)).collect()).collect())
+        });
+    }
+    bounded(address, mariadb::connect, move |mut connection, address| {
+        let rows: Vec<mysql::Row> = connection.query(&sql).map_err(|e| mariadb::told(address, &e))?;
+        let text = |value: mysql::Value| match value {
+            mysql::Value::NULL => None,
+            mysql::Value::Bytes(bytes) => Some(String::from_utf8_lossy(&bytes).into_owned()),
+            other => Some(other.as_sql(true)),
+        };
+        Ok(rows.into_iter().map(|row| row.unwrap().into_iter().map(text).collect()).collect())
+    })
+}

@@ -1,0 +1,226 @@
+//! Translations of labels: gettext catalogues `app/labels.LANG.po` beside the definition.
+//!
+//! `msgctxt` is the element's path, `msgid` its text in the definition's own language. A merge touches only the entries
+//! whose element changed: one that went becomes obsolete (`#~`), one whose text changed fuzzy, with the text it was
+//! translated from (`#|`); when the element is as it was, the entry is as it was, to the byte.
+
+use crate::open::{FileError, Workspace};
+use std::collections::BTreeMap;
+use std::fs;
+use std::ops::Range;
+use ysomorph_core::definition::{At, FileKey, Node, Tree};
+use ysomorph_core::draft::field_label;
+
+/// An entry of a catalogue.
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Entry {
+    /// Its bytes, from its first line to the end of its last.
+    at: Range<usize>,
+    context: String,
+    id: String,
+    text: String,
+    obsolete: bool,
+    fuzzy: bool,
+}
+
+impl Workspace {
+    /// The catalogues with their texts, by path.
+    pub(crate) fn catalogues(&self) -> BTreeMap<String, String> {
+        let entries = fs::read_dir(self.root.join("app")).map(|e| e.flatten().collect::<Vec<_>>()).unwrap_or_default();
+        let names = entries.into_iter().filter_map(|e| e.file_name().into_string().ok());
+        let catalogues = names.filter(|n| n.starts_with("labels.") && n.ends_with(".po"));
+        catalogues.filter_map(|n| Some((format!("app/{n}"), fs::read_to_string(self.root.join("app").join(&n)).ok()?))).collect()
+    }
+
+    /// The labels of a language, by the element's path.
+    ///
+    /// # Errors
+    /// Where there is no such catalogue, or it can't be read.
+    pub fn translations(&self, language: &str) -> Result<BTreeMap<String, String>, FileError> {
+        let file = format!("app/labels.{language}.po");
+        let failed = |at: Option<At>, message: String, text: &str| FileError { file: file.clone(), at, message, text: text.to_owned() };
+        let plain = !language.is_empty() && language.chars().all(|c| c.is_ascii_alphanumeric() || "_-@".contains(c));
+        let text = if plain { fs::read_to_string(self.root.join(&file)).ok() } else { None };
+        let text = text.ok_or_else(|| failed(None, "there is no such catalogue".to_owned(), ""))?;
+        let entries = entries(&text).map_err(|(line, message)| failed(Some(At { line, column: 1 }), message, &text))?;
+        Ok(entries.into_iter().filter(|e| !e.obsolete && !e.fuzzy && !e.text.is_empty()).map(|e| (e.context, e.text)).collect())
+    }
+}
+
+/// The entries of a catalogue; where it can't be read, the line and what is wrong.
+fn entries(text: &str) -> Result<Vec<Entry>, (u32, String)> {
+    let mut all = Vec::new();
+    let mut start = 0;
+    let mut lines: Vec<(usize, usize, &str)> = Vec::new();
+    let mut number = 0;
+    for line in text.split_inclusive('\n').chain(std::iter::once("")) {
+        number += 1;
+        let bare = line.trim();
+        if bare.is_empty() {
+            all.extend(entry(&lines)?);
+            lines.clear();
+        } else {
+            lines.push((start, number, line));
+        }
+        start += line.len();
+    }
+    Ok(all)
+}
+
+fn entry(lines: &[(usize, usize, &str)]) -> Result<Option<Entry>, (u32, String)> {
+    let (Some(first), Some(last)) = (lines.first(), lines.last()) else { return Ok(None) };
+    let mut entry = Entry {
+        at: first.0..last.0 + last.2.len(),
+        context: String::new(),
+        id: String::new(),
+        text: String::new(),
+        obsolete: false,
+        fuzzy: false,
+    };
+    let mut key = "";
+    for (_, number, line) in lines {
+        let mut line = line.trim();
+        if let Some(rest) = line.strip_prefix("#~") {
+            entry.obsolete = true;
+            line = rest.trim_start();
+        }
+        if line.starts_with("#,") {
+            entry.fuzzy |= line.contains("fuzzy");
+        }
+        if line.starts_with('#') {
+            continue;
+        }
+        let quoted = match line.split_once(' ').filter(|(word, _)| word.starts_with("msg")) {
+            Some((word, rest)) => {
+                key = word;
+                rest.trim()
+            }
+            None => line,
+        };
+        let inner = quoted.strip_prefix('"').and_then(|q| q.strip_suffix('"'));
+        let inner = inner.ok_or_else(|| (u32::try_from(*number).unwrap_or(0), "a text in quotes belongs here".to_owned()))?;
+        let value = unescaped(inner);
+        match key {
+            "msgctxt" => entry.context.push_str(&value),
+            "msgid" => entry.id.push_str(&value),
+            "msgstr" | "msgstr[0]" => entry.text.push_str(&value),
+            _ => {}
+        }
+    }
+    // The head of the catalogue has no context.
+    Ok((!entry.context.is_empty()).then_some(entry))
+}
+
+fn unescaped(text: &str) -> String {
+    let mut out = String::new();
+    let mut characters = text.chars();
+    while let Some(c) = characters.next() {
+        match (c, if c == '\\' { characters.next() } else { None }) {
+            ('\\', Some('n')) => out.push('\n'),
+            ('\\', Some('t')) => out.push('\t'),
+            ('\\', Some(other)) => out.push(other),
+            (c, _) => out.push(c),
+        }
+    }
+    out
+}
+
+fn escaped(text: &str) -> String {
+    text.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n").replace('\t', "\\t")
+}
+
+/// The label at an element's path, `None` where the element is gone.
+fn label(tree: &Tree, context: &str) -> Option<String> {
+    let mut steps = context.split('/');
+    let file = match steps.next()? {
+        "app" => FileKey::App,
+        entity => FileKey::Entity(entity.to_owned()),
+    };
+    let steps: Vec<&str> = steps.collect();
+    let step = |node: Option<&Node>, step: &str| -> Option<Node> {
+        let node = node?;
+        node.get(step).or_else(|| node.items().iter().find(|i| i.member_name() == step)).cloned()
+    };
+    let root = tree.files.get(&file)?.clone();
+    let found = steps.iter().try_fold(root.clone(), |node, name| step(Some(&node), name));
+    match (found.as_ref().and_then(Node::as_text), steps.as_slice()) {
+        (Some(text), _) => Some(text.to_owned()),
+        // A field without a label has its name's words.
+        (None, ["field", field, "label"]) => root.get("field")?.get(field).map(|_| field_label(field)),
+        _ => None,
+    }
+}
+
+/// A catalogue after a merge.
+pub(crate) fn merged(text: &str, before: &Tree, after: &Tree) -> String {
+    let Ok(entries) = entries(text) else { return text.to_owned() };
+    let mut out = text.to_owned();
+    for entry in entries.into_iter().rev() {
+        let (old, new) = (label(before, &entry.context), label(after, &entry.context));
+        if old == new {
+            continue;
+        }
+        let own = &text[entry.at.clone()];
+        let changed = match (entry.obsolete, new) {
+            (false, None) => own.split_inclusive('\n').map(|line| format!("#~ {line}")).collect(),
+            (true, Some(_)) => own.split_inclusive('\n').map(|line| line.strip_prefix("#~ ").unwrap_or(line)).collect(),
+            (false, Some(new)) if new != entry.id => fuzzy(own, &entry.id, &new),
+            _ => own.to_owned(),
+        };
+        out.replace_range(entry.at, &changed);
+    }
+    out
+}
+
+/// An entry whose label is another now; or as it was, when the label is what it was translated from.
+fn fuzzy(own: &str, old: &str, new: &str) -> String {
+    let end = if own.contains("\r\n") { "\r\n" } else { "\n" };
+    let was = format!("#, fuzzy{end}#| msgid \"{}\"{end}", escaped(new));
+    let renamed = own.replacen(&format!("msgid \"{}\"", escaped(old)), &format!("msgid \"{}\"", escaped(new)), 1);
+    if own.starts_with(&was) {
+        let rest = &own[was.len()..];
+        return rest.replacen(&format!("msgid \"{}\"", escaped(old)), &format!("msgid \"{}\"", escaped(new)), 1);
+    }
+    if own.starts_with("#, fuzzy") {
+        // Changed again: what it was translated from stays.
+        let lines: Vec<&str> = own.split_inclusive('\n').collect();
+        let head: String = lines.iter().take(2).copied().collect();
+        let rest: String = lines.iter().skip(2).copied().collect();
+        return head + &rest.replacen(&format!("msgid \"{}\"", escaped(old)), &format!("msgid \"{}\"", escaped(new)), 1);
+    }
+    format!("#, fuzzy{end}#| msgid \"{}\"{end}{renamed}", escaped(old))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const CATALOGUE: &str = "# head\nmsgid \"\"\nmsgstr \"\"\n\"Language: de\\n\"\n\nmsgctxt \"hive/field/tag/label\"\nmsgid \"Number \\\"burnt\\\"\"\nmsgstr \"Nummer\"\n\n# by hand\nmsgctxt \"hive/label/one\"\nmsgid \"Hive\"\nmsgstr \"\"\n\"Stock\"";
+
+    fn tree(label: Option<&str>) -> Tree {
+        let mut tree = Tree::default();
+        let field = label.map(|label| Node::table().with("tag", Node::table().with("label", label.into()))).unwrap_or_default();
+        let node = Node::table().with("label", Node::table().with("one", "Hive".into())).with("field", field);
+        tree.files.insert(FileKey::Entity("hive".into()), node);
+        tree
+    }
+
+    #[test]
+    fn what_goes_is_obsolete_what_changes_is_fuzzy_and_both_come_back_to_the_byte() {
+        let (was, other, gone) = (tree(Some("Number \"burnt\"")), tree(Some("No.")), tree(None));
+        let read = entries(CATALOGUE).unwrap();
+        assert_eq!(read.iter().map(|e| e.text.as_str()).collect::<Vec<_>>(), ["Nummer", "Stock"]);
+        assert_eq!(merged(CATALOGUE, &was, &was), CATALOGUE);
+        let without = merged(CATALOGUE, &was, &gone);
+        assert!(without.contains("#~ msgctxt \"hive/field/tag/label\"\n#~ msgid") && without.contains("\nmsgid \"Hive\""), "{without}");
+        assert_eq!(merged(&without, &gone, &was), CATALOGUE);
+        let changed = merged(CATALOGUE, &was, &other);
+        assert!(
+            changed.contains("#, fuzzy\n#| msgid \"Number \\\"burnt\\\"\"\nmsgctxt \"hive/field/tag/label\"\nmsgid \"No.\""),
+            "{changed}"
+        );
+        assert_eq!(merged(&changed, &other, &was), CATALOGUE);
+        assert_eq!(merged(&merged(&changed, &other, &gone), &gone, &other), changed);
+        assert!(entries("msgid unquoted\n").is_err());
+    }
+}
