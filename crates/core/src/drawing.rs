@@ -47,7 +47,7 @@ pub struct DrawnField {
     /// What else is to be said of it: required, read-only, its unit, its choices.
     pub remarks: Vec<String>,
     /// What people read for the values it may have.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub choices: Vec<(String, String)>,
     /// What is broken.
     pub broken: Option<String>,

@@ -65,6 +65,22 @@ fn may_write(model: &Model, entity: &Entity, page: Option<&Page>, role: &str, pu
     }
 }
 
+/// What is wrong with a routine that a statement calls: not every engine looks at calls before they are run.
+pub fn refused_call(statement: &Statement, live: &Schema) -> Option<Refusal> {
+    statement.uses.iter().find_map(|used| match &used.need {
+        Need::Routine { name, arguments } => {
+            let wrong = live.takes_call(name, arguments).err()?;
+            Some(Refusal { message: format!("the routine `{name}` {wrong}"), code: None, at: None })
+        }
+        _ => None,
+    })
+}
+
+/// Whether a statement calls a routine.
+pub fn calls(statement: &Statement) -> bool {
+    statement.uses.iter().any(|used| matches!(used.need, Need::Routine { .. }))
+}
+
 /// The refusals as findings: what the database says the same of on one page is told once.
 pub fn findings(refused: &[(&Asked<'_>, Refusal)]) -> Vec<Finding> {
     let mut found: Vec<Finding> = Vec::new();

@@ -28,7 +28,7 @@ pub struct Report {
     /// Digests of the two schemas.
     pub schema: SchemaDigests,
     /// Pages drawn.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub drawn: Vec<DrawnPage>,
     /// What changed in the database.
     pub changes: Vec<Change>,

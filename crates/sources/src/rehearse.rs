@@ -84,6 +84,18 @@ fn on_postgresql(address: &Address, lines: Vec<Line>, role: Option<String>) -> R
                 n => (format!(" ({})", types.join(", ")), format!("({})", vec!["NULL"; n].join(", "))),
             };
             let head = format!("PREPARE rehearsed{types} AS ");
+            // A call can't be prepared by a statement, nor explained; the protocol prepares it.
+            if sql.starts_with("CALL ") {
+                let asked = client.prepare(&sql);
+                outcomes.push(match asked {
+                    Ok(_) => None,
+                    Err(error) => match error.as_db_error() {
+                        Some(db) => Some(Refusal { message: db.message().to_owned(), code: Some(db.code().code().to_owned()), at: None }),
+                        None => return Err(postgres::told(address, &error)),
+                    },
+                });
+                continue;
+            }
             let asked = client
                 .batch_execute(&format!("{head}{sql}"))
                 .and_then(|()| client.batch_execute(&format!("EXPLAIN EXECUTE rehearsed{values}")));

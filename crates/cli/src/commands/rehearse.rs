@@ -33,6 +33,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let asked = rehearsal::script(&model, &known, arguments.role.as_deref());
     let lines: Vec<Line> = asked.iter().map(|a| Line { sql: a.statement.sql.clone(), writes: a.statement.purpose.is_write() }).collect();
     let outcomes = rehearse(&source, &lines, database_role.as_deref())?;
+    let mut outcomes = outcomes;
+    if asked.iter().any(|a| rehearsal::calls(&a.statement)) {
+        let live = session.changed(&workspace)?;
+        for (asked, outcome) in asked.iter().zip(&mut outcomes) {
+            *outcome = outcome.take().or_else(|| rehearsal::refused_call(&asked.statement, &live));
+        }
+    }
     let refused: Vec<_> = asked.iter().zip(outcomes).filter_map(|(asked, refusal)| Some((asked, refusal?))).collect();
     let mut pages: Vec<(String, String)> = asked.iter().filter_map(|a| Some((a.entity.name.clone(), a.page?.name.clone()))).collect();
     pages.dedup();

@@ -29,6 +29,8 @@ fn the_published_schema_is_the_programs_own_and_every_report_validates() {
         let errors: Vec<String> = validator.iter_errors(&value).map(|e| e.to_string()).collect();
         assert!(errors.is_empty() && value["command"] == command && value["format"] == 1, "{command}: {errors:?}");
     }
+    let shown: serde_json::Value = serde_json::from_str(&project.expect(0, &["show", "a", "--format", "json"])).unwrap();
+    assert!(validator.is_valid(&shown) && shown["drawn"][0]["page"]["layout"] == "rows", "{shown}");
     let impact: serde_json::Value = serde_json::from_str(&project.run(&["impact", "--format", "json"]).out).unwrap();
     let finding = impact["findings"].as_array().unwrap().iter().find(|f| f["rule"] == "page/column-missing").unwrap();
     assert_eq!(

@@ -222,7 +222,10 @@ impl<'a> Context<'a> {
                     None => fails,
                 }
             }
-            Need::Routine { name, arguments } => self.routine_fails(name, arguments).into_iter().collect(),
+            Need::Routine { name, arguments } => match changed.takes_call(name, arguments) {
+                Ok(()) => Vec::new(),
+                Err(wrong) => vec![What::Routine { name: name.clone(), wrong }],
+            },
             Need::Write { table, operation, columns } => match readable(table) {
                 Some(known) => write_fails(changed, known, *operation, columns),
                 None => Vec::new(),
@@ -234,28 +237,6 @@ impl<'a> Context<'a> {
     fn result_of(&self, select: &str) -> Option<Vec<sql::ResultColumn>> {
         let sound = sql::analyse(select, sql::Scope::Statement { table: "" }, self.input.changed).missing().next().is_none();
         sql::projection(select, self.input.changed).filter(|_| sound)
-    }
-
-    /// Whether a routine is still there and takes these arguments.
-    fn routine_fails(&self, routine: &str, arguments: &[String]) -> Option<What> {
-        let changed = self.input.changed;
-        let overloads: Vec<&crate::schema::Routine> = changed.objects.routines.iter().filter(|r| name::same(&r.name, routine)).collect();
-        let wrong = |wrong: String| Some(What::Routine { name: routine.to_owned(), wrong });
-        let Some(first) = overloads.first() else { return wrong("is gone".to_owned()) };
-        let fits = |known: &&crate::schema::Routine| {
-            let takes = known.parameters();
-            if changed.engine == crate::schema::Engine::Postgresql {
-                arguments.iter().all(|a| name::contains(&takes, a))
-                    && known.required_parameters().iter().all(|p| name::contains(arguments, p))
-            } else {
-                // Arguments stand in their places there.
-                takes.len() == arguments.len() && takes.iter().zip(arguments).all(|(p, a)| name::same(p, a))
-            }
-        };
-        if overloads.iter().any(fits) {
-            return None;
-        }
-        wrong(format!("takes other arguments now: {}", name::shown(&first.arguments.join(", "))))
     }
 
     fn sql_fails(&self, text: &str, scope: sql::Scope<'_>) -> Option<What> {

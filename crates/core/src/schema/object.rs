@@ -132,6 +132,31 @@ impl Routine {
     }
 }
 
+impl super::Schema {
+    /// Whether there is a routine that takes these arguments; what is wrong otherwise, in words after its name.
+    ///
+    /// # Errors
+    /// Where it is gone, or takes others.
+    pub fn takes_call(&self, routine: &str, arguments: &[String]) -> Result<(), String> {
+        let overloads: Vec<&Routine> = self.objects.routines.iter().filter(|r| crate::name::same(&r.name, routine)).collect();
+        let Some(first) = overloads.first() else { return Err("is gone".to_owned()) };
+        let fits = |known: &&Routine| {
+            let takes = known.parameters();
+            if self.engine == super::Engine::Postgresql {
+                let given = |p: &String| crate::name::contains(arguments, p);
+                arguments.iter().all(|a| crate::name::contains(&takes, a)) && known.required_parameters().iter().all(given)
+            } else {
+                // Arguments stand in their places there.
+                takes.len() == arguments.len() && takes.iter().zip(arguments).all(|(p, a)| crate::name::same(p, a))
+            }
+        };
+        if overloads.iter().any(fits) {
+            return Ok(());
+        }
+        Err(format!("takes other arguments now: {}", crate::name::shown(&first.arguments.join(", "))))
+    }
+}
+
 /// What the database does by the clock.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Event {

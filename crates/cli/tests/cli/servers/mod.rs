@@ -5,6 +5,7 @@ mod agreement;
 mod dumps;
 mod journeys;
 mod single_changes;
+mod sources;
 mod spellings;
 mod troubles;
 
