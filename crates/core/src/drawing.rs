@@ -88,18 +88,18 @@ impl<'a> Scene<'a> {
         self.role.is_none() || self.access(entity).is_some_and(|access| access.allows(page))
     }
 
-    fn translated(&self, path: String, text: String) -> String {
-        self.translations.get(&path).cloned().unwrap_or(text)
+    fn translated(&self, path: &str, text: String) -> String {
+        self.translations.get(path).cloned().unwrap_or(text)
     }
 
     fn label(&self, entity: &Entity, field: &Field) -> String {
         let own = field.label.as_ref().map_or_else(|| field_label(&field.name), |l| l.value.clone());
-        self.translated(format!("{}/field/{}/label", entity.name, field.name), own)
+        self.translated(&format!("{}/field/{}/label", entity.name, field.name), own)
     }
 
     fn many(&self, entity: &Entity) -> String {
         let own = entity.label.as_ref().map_or_else(|| field_label(&entity.name), |(_, many)| many.clone());
-        self.translated(format!("{}/label/many", entity.name), own)
+        self.translated(&format!("{}/label/many", entity.name), own)
     }
 
     fn breaks(&self, entity: &'a Entity, page: &'a Page) -> impl Iterator<Item = &'a Finding> + use<'a> {
@@ -199,7 +199,7 @@ impl<'a> Scene<'a> {
         Drawing {
             entity: entity.name.clone(),
             page: page.name.clone(),
-            label: self.translated(format!("{}/page/{}/label", entity.name, page.name), own),
+            label: self.translated(&format!("{}/page/{}/label", entity.name, page.name), own),
             role: self.role.map(str::to_owned),
             layout: match page.kind.drawn {
                 Drawn::Rows => "rows",

@@ -60,7 +60,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 
 /// A definition with unknown keys or names can't be merged: something would be guessed.
 fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
-    let problems = validate(&workspace.tree, workspace.accepted());
+    let mut problems = validate(&workspace.tree, workspace.accepted());
+    // SQL that was kept to be mended by hand is known: it hinders no other merge.
+    let is_left = |file: &str| workspace.open_follow_ups().any(|f| f.rule == "page/source-broken" && f.file.as_deref() == Some(file));
+    problems.retain(|p| !(p.path.contains("/source/") && is_left(&p.file.path())));
     if problems.is_empty() {
         return Ok(());
     }

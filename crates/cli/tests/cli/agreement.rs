@@ -12,7 +12,7 @@ use ysomorph_core::schema::Schema;
 use ysomorph_core::statements::{self, Need, Purpose, Statement};
 use ysomorph_workspace::{Workspace, start};
 
-const CASES: u64 = 400;
+const CASES: u64 = 200;
 
 /// Pages on which the database refuses something: entity and page.
 pub fn refused(tree: &Tree, accepted: &Schema, database: &Connection) -> BTreeSet<(String, String)> {

@@ -28,8 +28,11 @@ fn toml(text: &str) -> String {
     format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }
 
+/// Another entity's table and its columns.
+pub type TableOf<'a> = &'a dyn Fn(&str) -> Option<(String, Vec<String>)>;
+
 /// Adds some of what the format has beyond drafts. `table_of` gives another entity's table and its columns.
-pub fn extend(text: &str, entity: &Node, table_of: &dyn Fn(&str) -> Option<(String, Vec<String>)>, random: &mut Random) -> String {
+pub fn extend(text: &str, entity: &Node, table_of: TableOf<'_>, random: &mut Random) -> String {
     let mut text = text.to_owned();
     let fields = known(entity);
     let over: Vec<&Known> = fields.iter().filter(|f| f.column.is_some()).collect();

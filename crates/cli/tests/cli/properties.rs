@@ -322,6 +322,11 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
     }
     // A formula goes or follows with what it names.
     for (_, root) in tree.entities() {
+        // What only a query gives goes with it.
+        let select = root.get("source").and_then(|s| s.get("select")).and_then(Node::as_text).map(name::fold).unwrap_or_default();
+        if words.iter().any(|w| select.contains(w.as_str())) {
+            words.insert("other_side".to_owned());
+        }
         for field in root.get("field").map(Node::entries).unwrap_or_default() {
             let formula = field.node.get("formula").and_then(Node::as_text).map(name::fold).unwrap_or_default();
             if words.iter().any(|w| formula.contains(w.as_str())) {

@@ -300,16 +300,16 @@ impl Walk<'_> {
 
     /// What a column of an entity is: of its table, or passed through by the query that stands in for it; nothing
     /// where the query itself names it.
-    fn column_of(&mut self, entity: &str, column: String) -> Option<Referent> {
+    fn column_of(&mut self, entity: &str, column: &str) -> Option<Referent> {
         let known = self.index.entities.get(entity)?;
-        let own = Referent::Column { table: known.table.clone(), column: column.clone() };
+        let own = Referent::Column { table: known.table.clone(), column: column.to_owned() };
         let Some(select) = &known.select else { return Some(own) };
         let schema = self.schema;
         let results = self.results.entry(entity.to_owned()).or_insert_with(|| sql::projection(select, schema));
         let Some(results) = results else {
-            return schema.table(&known.table).is_some_and(|t| t.reads(&column)).then_some(own);
+            return schema.table(&known.table).is_some_and(|t| t.reads(column)).then_some(own);
         };
-        match results.iter().find(|c| name::same(&c.name, &column)) {
+        match results.iter().find(|c| name::same(&c.name, column)) {
             Some(found) => found.from.clone().map(|(table, column)| Referent::Column { table, column }),
             None => Some(own),
         }
@@ -322,12 +322,12 @@ impl Walk<'_> {
         match role {
             Role::Table => self.push(whole, Referent::Table(name::read_table(text))),
             Role::Column => {
-                if let Some(to) = self.column_of(&entity, name::read(text)) {
+                if let Some(to) = self.column_of(&entity, &name::read(text)) {
                     self.push(whole, to);
                 }
             }
             Role::TargetColumn => {
-                if let Some(to) = self.target().and_then(|target| self.column_of(&target, name::read(text))) {
+                if let Some(to) = self.target().and_then(|target| self.column_of(&target, &name::read(text))) {
                     self.push(whole, to);
                 }
             }

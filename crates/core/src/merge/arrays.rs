@@ -112,7 +112,8 @@ impl Owner<'_> {
         if self.editor.get(&target).is_some() {
             return;
         }
-        if let Some(id) = self.editor.removed(&target).filter(|p| p.fact == Fact::Draft).map(|p| p.id)
+        // What waited in a container that has just come back itself is there as well: the draft wouldn't have it otherwise.
+        if let Some(id) = self.editor.removed(&target).filter(|p| matches!(p.fact, Fact::Draft | Fact::Needs(_))).map(|p| p.id)
             && self.editor.put_back(id, "the draft has it again")
         {
             return;

@@ -170,11 +170,10 @@ fn add_members(node: &mut Node, with: &Node, owner: &str, returns: &dyn Fn(&str,
                 let by = item.get("by").and_then(Node::as_text).unwrap_or_default();
                 match (items.iter_mut().find(|i| member_key(i) == key), &item.value) {
                     (Some(own), Value::Table(_)) => add_members(own, item, owner, returns),
-                    (None, Value::Table(_)) if child.is_some() => {
-                        if returns(owner, by) {
-                            items.insert(place(&order, &key, &visible), item.clone());
-                        }
+                    (None, Value::Table(_)) if child.is_some() && returns(owner, by) => {
+                        items.insert(place(&order, &key, &visible), item.clone());
                     }
+                    (None, Value::Table(_)) if child.is_some() => {}
                     (None, Value::Text(_)) if returns(owner, &key) => items.insert(place(&order, &key, &visible), item.clone()),
                     (None, Value::Table(entries)) => {
                         let mut own = Node::table();

@@ -565,7 +565,10 @@ fn remember(memory: &mut Memory, scene: &Scene<'_>, things: &[Thing], restricted
     memory.next = yours.next.max(stored.next);
     // A value that a person has changed since no longer waits for the draft or a limit.
     let alive = |editor: &Editor, part: &Part| {
+        let in_what_is_away =
+            || editor.parts.iter().any(|p| p.id != part.id && p.left == Left::Absent && part.element.is_within(&p.element));
         matches!(part.fact, Fact::Needs(_) | Fact::Container)
+            || in_what_is_away()
             || editor.replaced(&part.element).or(editor.removed(&part.element)).is_some_and(|p| p.id == part.id)
     };
     memory.parts = yours.parts.iter().filter(|p| alive(yours, p)).cloned().collect();

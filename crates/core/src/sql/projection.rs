@@ -58,7 +58,7 @@ pub fn key_of_query(select: &str, schema: &Schema) -> Option<Vec<String>> {
         return Some(key);
     }
     let TableFactor::Table { name: object, .. } = &select.from.first()?.relation else { return None };
-    if select.from.len() > 1 || !matches!(&select.distinct, None) {
+    if select.from.len() > 1 || select.distinct.is_some() {
         return None;
     }
     // A join by the other table's key gives one record each.
