@@ -236,6 +236,13 @@ fn add_column(table: &mut Table, shape: &Table, column: &str) {
             table.uniques.push(unique.clone());
         }
     }
+    // What checks said of it is part of how it left.
+    for check in &shape.checks {
+        let speaks = crate::sql::limits(&check.expression, shape.engine).iter().any(|(c, _)| name::same(c, column));
+        if speaks && !table.checks.contains(check) {
+            table.checks.push(check.clone());
+        }
+    }
     table.foreign_keys.sort();
     table.uniques.sort();
 }

@@ -117,7 +117,10 @@ impl Sequence {
             let displaced = self.units.first_mut();
             let first_lead = match displaced {
                 Some(first) => {
-                    promoted.get(&first.value).filter(|_| is_blank(&first.lead)).cloned().map(|own| std::mem::replace(&mut first.lead, own))
+                    let known = promoted.get(&first.value).cloned();
+                    // One that never stood behind another takes the blanks of the one that did.
+                    let own = known.or_else(|| Some(unit.lead.clone()).filter(|lead| !lead.is_empty()));
+                    own.filter(|_| is_blank(&first.lead)).map(|own| std::mem::replace(&mut first.lead, own))
                 }
                 None => Some(place.first_lead.clone()).filter(|l| is_blank(l)),
             };
