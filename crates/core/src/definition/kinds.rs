@@ -85,6 +85,7 @@ const LONG: &[&str] = &[
     "biography",
     "terms",
 ];
+const SUMS: &[&str] = &["kg", "g", "mg", "ml", "l", "km", "total", "sum", "amount", "average"];
 const MONEY: &[&str] = &["price", "cost", "costs", "amount", "fee", "fees", "salary", "balance", "payment", "budget", "turnover", "wage"];
 
 /// Every kind a field may have.
@@ -104,7 +105,8 @@ pub const KINDS: &[FieldKind] = &[
     kind("percent", |c, w| is(c, &[Kind::Integer, Kind::Decimal, Kind::Float]) && w.any(&["pct", "percent", "percentage"])),
     kind("money", |c, w| is(c, &[Kind::Decimal]) && c.column_type.scale.is_some_and(|s| (2..=4).contains(&s)) && w.any(MONEY)),
     kind("number", |c, _| is(c, &[Kind::Integer])),
-    kind("decimal", |c, _| is(c, &[Kind::Decimal, Kind::Float])),
+    // An engine may not say what a view calculates.
+    kind("decimal", |c, w| is(c, &[Kind::Decimal, Kind::Float]) || is(c, &[Kind::Any]) && w.any(SUMS)),
     bulky("password", |c, w| texts(c) && w.any(&["password", "passwd"])),
     text("email", |c, w| texts(c) && w.any(&["email", "mail"])),
     text("phone", |c, w| texts(c) && w.any(&["phone", "mobile", "fax", "telephone"])),

@@ -218,6 +218,7 @@ impl<'a> PageDraft<'a> {
     /// What a grouped page is called.
     pub(crate) fn group_label(&self, by: &str) -> String {
         let label = self.fields.iter().find(|f| f.name == by).map_or(by, |f| &f.label);
-        format!("{} by {}", self.many, super::labels::lowered(label))
+        let by = format!(" by {}", super::labels::lowered(label));
+        if self.many.ends_with(&by) { self.many.to_owned() } else { format!("{}{by}", self.many) }
     }
 }

@@ -8,6 +8,7 @@ mod arrays;
 mod custom;
 mod edit;
 mod element;
+mod kept_references;
 mod layout;
 mod loss;
 mod memory;

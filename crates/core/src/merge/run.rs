@@ -3,6 +3,7 @@
 use super::access;
 use super::edit::{Edit, Editor};
 use super::element::Element;
+use super::kept_references::with_kept_references;
 use super::layout::{LayoutInput, NewFields, Placement};
 use super::loss::{Losing, Pending, Unsettled, set_aside};
 use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
@@ -11,12 +12,12 @@ use super::questions::{Question, about_limit, about_rename, about_source, about_
 use super::rekey::{Before, rekey};
 use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
-use crate::definition::{FieldNames, FileKey, Index, Node, Tree, Value};
+use crate::definition::{FileKey, Index, Node, Tree, Value};
 use crate::draft::{Conventions, NamesInUse, Plan, draft};
 use crate::impact::{self, Finding, Location, Severity};
 use crate::name;
 use crate::rename::{Known, RenameMap, RenamePolicy};
-use crate::schema::{ForeignKey, Schema, in_accepted_order};
+use crate::schema::{Schema, in_accepted_order};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// What the generator wrote, and what is a person's although it says the same.
@@ -444,61 +445,6 @@ fn lost_things(accepted: &Schema, changed: &Schema) -> Vec<Thing> {
         }
     }
     things
-}
-
-/// A schema as the draft is to see it: what the definition looks up without a foreign key counts as one, so that a
-/// lookup whose foreign key alone went stays a lookup, unless a merge had made it one.
-fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Element>) -> Schema {
-    let mut kept = schema.clone();
-    let index = Index::of(yours);
-    for (entity, known) in &index.entities {
-        let Some(table) = schema.table(&known.table) else { continue };
-        for (field, FieldNames { columns, target, through }) in &known.fields {
-            let Some(target) = target.as_ref().filter(|_| through.is_none()).and_then(|t| index.entities.get(t)) else { continue };
-            let lookup = Element::file(FileKey::Entity(entity.clone())).key("field").key(field).key("lookup");
-            let taken = table.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c)));
-            let there = columns.iter().all(|c| table.column(c).is_some());
-            if taken || !there || inserted.contains(&lookup) {
-                continue;
-            }
-            let value = yours.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
-            let to = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
-            keep(&mut kept, &table.name, ForeignKey { columns: columns.clone(), table: target.table.clone(), to, ..ForeignKey::default() });
-        }
-        // The ends of a related set likewise.
-        for (field, names) in &known.fields {
-            let Some((through, here, there)) = &names.through else { continue };
-            let Some(target) = names.target.as_ref().and_then(|t| index.entities.get(t)) else { continue };
-            let Some(joining) = schema.table(through) else { continue };
-            if inserted.contains(&Element::file(FileKey::Entity(entity.clone())).key("field").key(field)) {
-                continue;
-            }
-            for (columns, end) in [(here, known), (there, target)] {
-                let taken = kept
-                    .table(through)
-                    .is_some_and(|t| t.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c))));
-                if !taken && columns.iter().all(|c| joining.column(c).is_some()) {
-                    let to = end.key.clone();
-                    keep(
-                        &mut kept,
-                        &joining.name,
-                        ForeignKey { columns: columns.clone(), table: end.table.clone(), to, ..ForeignKey::default() },
-                    );
-                }
-            }
-        }
-    }
-    kept
-}
-
-/// Adds a reference that still fits what it points at.
-fn keep(schema: &mut Schema, table: &str, key: ForeignKey) {
-    if schema.table(&key.table).is_some_and(|t| key.fits(t))
-        && let Some(table) = schema.tables.iter_mut().find(|t| t.name == table)
-    {
-        table.foreign_keys.push(key);
-        table.foreign_keys.sort();
-    }
 }
 
 /// A draft without anything that is gone.

@@ -182,7 +182,7 @@ fn a_rehearsal_is_led_back_to_the_definition_and_heeds_grants() {
         let line = project.read("app/keeper.toml").lines().position(|l| l.starts_with("rows = ")).unwrap() + 1;
         assert!(printed.contains(&format!("app/keeper.toml:{line}:9")), "the row filter's own place: {printed}");
         let junit = project.expect(1, &["rehearse", "--format", "junit"]);
-        assert_eq!((junit.matches("<testcase ").count(), junit.contains("<failure ")), (53, true));
+        assert_eq!((junit.matches("<testcase ").count(), junit.contains("<failure ")), (54, true));
         assert!(project.expect(2, &["changes", "--format", "junit"]).contains("JUnit is for"));
     }
     let lite = Project::new("CREATE TABLE a (id INTEGER PRIMARY KEY)");

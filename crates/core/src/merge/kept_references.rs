@@ -1,0 +1,62 @@
+//! What the definition points at without the database saying so: lookups and related sets outlive their foreign keys.
+
+use super::element::Element;
+use crate::definition::{FieldNames, FileKey, Index, Tree};
+use crate::name;
+use crate::schema::{ForeignKey, Schema};
+use std::collections::BTreeSet;
+
+/// A schema as the draft is to see it: what the definition looks up without a foreign key counts as one, so that a
+/// lookup whose foreign key alone went stays a lookup, unless a merge had made it one.
+pub(super) fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Element>) -> Schema {
+    let mut kept = schema.clone();
+    let index = Index::of(yours);
+    for (entity, known) in &index.entities {
+        let Some(table) = schema.table(&known.table) else { continue };
+        for (field, FieldNames { columns, target, through }) in &known.fields {
+            let Some(target) = target.as_ref().filter(|_| through.is_none()).and_then(|t| index.entities.get(t)) else { continue };
+            let lookup = Element::file(FileKey::Entity(entity.clone())).key("field").key(field).key("lookup");
+            let taken = table.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c)));
+            let there = columns.iter().all(|c| table.column(c).is_some());
+            if taken || !there || inserted.contains(&lookup) {
+                continue;
+            }
+            let value = yours.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
+            let to = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
+            keep(&mut kept, &table.name, ForeignKey { columns: columns.clone(), table: target.table.clone(), to, ..ForeignKey::default() });
+        }
+        // The ends of a related set likewise.
+        for (field, names) in &known.fields {
+            let Some((through, here, there)) = &names.through else { continue };
+            let Some(target) = names.target.as_ref().and_then(|t| index.entities.get(t)) else { continue };
+            let Some(joining) = schema.table(through) else { continue };
+            if inserted.contains(&Element::file(FileKey::Entity(entity.clone())).key("field").key(field)) {
+                continue;
+            }
+            for (columns, end) in [(here, known), (there, target)] {
+                let taken = kept
+                    .table(through)
+                    .is_some_and(|t| t.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c))));
+                if !taken && columns.iter().all(|c| joining.column(c).is_some()) {
+                    let to = end.key.clone();
+                    keep(
+                        &mut kept,
+                        &joining.name,
+                        ForeignKey { columns: columns.clone(), table: end.table.clone(), to, ..ForeignKey::default() },
+                    );
+                }
+            }
+        }
+    }
+    kept
+}
+
+/// Adds a reference that still fits what it points at.
+fn keep(schema: &mut Schema, table: &str, key: ForeignKey) {
+    if schema.table(&key.table).is_some_and(|t| key.fits(t))
+        && let Some(table) = schema.tables.iter_mut().find(|t| t.name == table)
+    {
+        table.foreign_keys.push(key);
+        table.foreign_keys.sort();
+    }
+}
