@@ -166,11 +166,42 @@ fn a_column_added_where_a_role_hides_fields_and_the_list_is_hand_laid_then_dropp
     project.sql("ALTER TABLE keeper DROP COLUMN shoe_size");
     project.merge(&[]);
     project.same_definition(&before);
+    // Remote clients don't see it either, until a person says so.
+    project.append("app/keeper.toml", "\n[outward]\nname = \"people\"\n");
+    let before = project.definition();
+    project.sql("ALTER TABLE keeper ADD COLUMN shoe_size INTEGER");
+    project.merge(&[]);
+    assert!(project.read("app/keeper.toml").contains("name = \"people\"\nhide = [\"shoe_size\"]"), "{}", project.read("app/keeper.toml"));
+    project.sql("ALTER TABLE keeper DROP COLUMN shoe_size");
+    project.merge(&[]);
+    project.same_definition(&before);
     // Answered, it goes where the generator would put it.
     project.sql("ALTER TABLE keeper ADD COLUMN shoe_size INTEGER");
     project.sql("ALTER TABLE keeper ADD COLUMN hat_size INTEGER");
     project.merge(&[("new-field/keeper.hat_size", "append")]);
     assert!(project.read("app/keeper.toml").contains("hat_size\""));
+}
+
+#[test]
+fn choices_in_a_persons_words_wait_while_the_database_refuses_them() {
+    let table = |values: &str| {
+        format!("CREATE TABLE hive (id INTEGER PRIMARY KEY, name VARCHAR(20) NOT NULL, kind VARCHAR(10) CHECK (kind IN ({values})))")
+    };
+    let project = Project::new(&table("'log', 'skep', 'frame'"));
+    project.edit("app/hive.toml", "{ value = \"skep\", label = \"Skep\" },", "{ value = \"skep\", label = \"Straw\" },   # as we say");
+    let before = project.definition();
+    let now = |values: &str| project.sql(&format!("DROP TABLE hive; {}", table(values)));
+    now("'log', 'frame', 'top-bar'");
+    assert!(project.expect(1, &["decide", "--list"]).contains("limit/hive.kind/choices"));
+    project.merge(&[]);
+    let hive = project.read("app/hive.toml");
+    assert!(!hive.contains("Straw") && hive.contains("top-bar"), "{hive}");
+    now("'log', 'skep', 'frame'");
+    project.merge(&[]);
+    project.same_definition(&before);
+    now("'log', 'frame'");
+    project.merge(&[("limit/hive.kind/choices", "keep")]);
+    assert!(project.read("app/hive.toml").contains("Straw"));
 }
 
 #[test]

@@ -8,10 +8,16 @@ use crate::definition::{FileKey, Index, Node};
 use crate::name;
 use std::collections::{BTreeMap, BTreeSet};
 
+/// Stands for remote clients among the roles: they see nothing new by themselves.
+pub(super) const OUTWARD: &str = "";
+
 /// Entity and role pairs that are restricted by field: `hide` or `read_only` is written, or a merge emptied and removed it.
 pub(super) fn restricted(editor: &Editor) -> Vec<(String, String)> {
     let mut pairs = Vec::new();
     for (entity, root) in editor.tree.entities() {
+        if root.get("outward").is_some() {
+            pairs.push((entity.to_owned(), OUTWARD.to_owned()));
+        }
         for role in root.get("access").map(Node::entries).unwrap_or_default() {
             let written = ["hide", "read_only"].iter().any(|k| role.node.get(k).is_some());
             let emptied = editor.parts.iter().any(|p| {
@@ -49,15 +55,17 @@ pub(super) fn narrow(editor: &mut Editor, new_fields: &BTreeMap<String, Vec<Stri
         for (field, because) in fields {
             let exists = editor.get(&Element::file(FileKey::Entity(entity.clone())).key("field").key(&field)).is_some();
             if exists {
-                hide(editor, &entity, &role, &field, because, inserted);
+                let file = Element::file(FileKey::Entity(entity.clone()));
+                let of = if role == OUTWARD { file.key("outward") } else { file.key("access").key(&role) };
+                hide(editor, &of, &field, because, inserted);
             }
         }
     }
 }
 
-fn hide(editor: &mut Editor, entity: &str, role: &str, field: &str, because: &str, inserted: &mut BTreeSet<Element>) {
-    let access = Element::file(FileKey::Entity(entity.to_owned())).key("access").key(role);
-    let list = access.key("hide");
+/// Adds a field to the `hide` of what is given.
+fn hide(editor: &mut Editor, of: &Element, field: &str, because: &str, inserted: &mut BTreeSet<Element>) {
+    let list = of.key("hide");
     match editor.get(&list) {
         Some(node) if node.strings().iter().any(|f| f == field) => {}
         Some(node) => {
@@ -72,7 +80,7 @@ fn hide(editor: &mut Editor, entity: &str, role: &str, field: &str, because: &st
             {
                 return editor.insert_member(&list, 0, Node::text(field), because);
             }
-            let around = editor.get(&access).cloned();
+            let around = editor.get(of).cloned();
             let after = before_in(around.as_ref(), "hide");
             editor.insert(&list, Node::texts(&[field]), after, because);
             inserted.insert(list);

@@ -4,6 +4,7 @@
 use super::element::{Element, member_key};
 use super::memory::Fact;
 use super::ownership::{Drafts, Kept, Owner, Side, before_in};
+use super::questions::Limit;
 use crate::definition::{Node, Shape, Value};
 
 fn keys(node: Option<&Node>) -> Vec<String> {
@@ -150,6 +151,9 @@ impl Owner<'_> {
             self.inserted.remove(element);
             return self.editor.remove(element, Fact::Draft, "the draft no longer has it");
         }
+        let is_choices = element.last() == "choices" && self.side == Side::Yours;
+        let kept_choices = if is_choices { self.choices(element, drafts) } else { Vec::new() };
+        let yours = self.editor.get(element).cloned().unwrap_or(yours);
         let hand_laid = self.side == Side::Yours && self.placement.is_hand_laid(element);
         let matching = Matching::of(&yours, drafts);
         let mut previous: Option<String> = None;
@@ -196,7 +200,7 @@ impl Owner<'_> {
             for row in drafts.p0.map(Node::items).unwrap_or_default() {
                 let title = member_key(row);
                 let member = element.member(&title);
-                if item(drafts.p1, &title).is_some() || self.editor.get(&member).is_none() {
+                if item(drafts.p1, &title).is_some() || self.editor.get(&member).is_none() || kept_choices.contains(&title) {
                     continue;
                 }
                 if self.editor.get(&member) == Some(row) {
@@ -216,6 +220,43 @@ impl Owner<'_> {
                 }
             }
         }
+    }
+
+    /// Choices of a person's own, or in a person's own words, that the database accepts no more are a question; those it
+    /// accepts again come back. Gives the choices that stay whatever the draft says.
+    fn choices(&mut self, element: &Element, drafts: Drafts<'_>) -> Vec<String> {
+        let accepts = |key: &str| drafts.p1.is_none_or(|p1| p1.items().is_empty()) || item(drafts.p1, key).is_some();
+        let waiting: Vec<(u32, String)> = self
+            .editor
+            .parts
+            .iter()
+            .filter(|p| p.fact == Fact::Limit && p.element.is_member() && p.element.parent() == *element)
+            .map(|p| (p.id, p.element.last().to_owned()))
+            .collect();
+        for (id, _) in waiting.into_iter().filter(|(_, key)| accepts(key)) {
+            self.editor.put_back(id, "the database accepts it again");
+        }
+        let now = self.editor.get(element).cloned();
+        if drafts.p0 == drafts.p1 {
+            return Vec::new();
+        }
+        let rows = now.as_ref().map(Node::items).unwrap_or_default();
+        let by_hand = |row: &&Node| item(drafts.p0, &member_key(row)) != Some(*row);
+        let refused: Vec<String> = rows.iter().filter(by_hand).map(member_key).filter(|key| !accepts(key)).collect();
+        if refused.is_empty() {
+            return refused;
+        }
+        let question = self.placement.limit_question(element);
+        let keep = self.answers.get(&question).is_some_and(|answer| answer == "keep");
+        self.limits.push(Limit { question, element: element.clone(), yours: now.clone(), database: drafts.p1.cloned() });
+        if keep {
+            self.kept.push(Kept { element: element.clone(), yours: now, draft: drafts.p1.cloned(), concerned: true });
+            return refused;
+        }
+        for key in refused {
+            self.editor.remove(&element.member(&key), Fact::Limit, "the database accepts it no more");
+        }
+        Vec::new()
     }
 
     fn record_key(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>) {

@@ -87,7 +87,7 @@ impl Placement {
                         .any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
                 if is_new && !known.fields.contains_key(field) {
                     placement.new_fields.entry(entity.clone()).or_default().push(field.clone());
-                    if input.restricted.iter().any(|(e, _)| e == entity) {
+                    if input.restricted.iter().any(|(e, role)| e == entity && role != super::access::OUTWARD) {
                         placement.concealed.insert((entity.clone(), field.clone()));
                     }
                     placement.decide(input, entity, &known.table, field, columns, (mine, p1));

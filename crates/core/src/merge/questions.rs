@@ -124,8 +124,8 @@ pub(super) struct Limit {
 /// Does a limit follow the database?
 pub(super) fn about_limit(limit: &Limit) -> Question {
     let value = |node: &Option<Node>| {
-        node.as_ref()
-            .map_or_else(|| "none".to_owned(), |n| n.as_int().map_or_else(|| n.as_bool().unwrap_or(false).to_string(), |i| i.to_string()))
+        let names = |n: &Node| n.items().iter().map(Node::member_name).collect::<Vec<_>>().join(", ");
+        node.as_ref().map_or_else(|| "none".to_owned(), |n| n.as_scalar().unwrap_or_else(|| names(n)))
     };
     let (yours, database) = (value(&limit.yours), value(&limit.database));
     let choices = vec![
@@ -136,11 +136,17 @@ pub(super) fn about_limit(limit: &Limit) -> Question {
     Question::new(limit.question.clone(), text, choices, "database")
 }
 
+fn number(node: Option<&Node>) -> Option<f64> {
+    node.and_then(Node::as_scalar)?.parse().ok()
+}
+
 /// Whether a limit allows more than the database declares.
 pub(super) fn looser(key: &str, yours: Option<&Node>, database: Option<&Node>) -> bool {
     match key {
         "required" => database.and_then(Node::as_bool) == Some(true) && yours.and_then(Node::as_bool) != Some(true),
         "max_length" => database.and_then(Node::as_int).is_some_and(|most| yours.and_then(Node::as_int).is_none_or(|mine| mine > most)),
+        "min" => number(database).is_some_and(|least| number(yours).is_none_or(|mine| mine < least)),
+        "max" => number(database).is_some_and(|most| number(yours).is_none_or(|mine| mine > most)),
         _ => false,
     }
 }
