@@ -22,6 +22,8 @@ pub struct Workspace {
     pub(crate) config_text: String,
     /// The texts of the definition's files.
     pub texts: BTreeMap<FileKey, String>,
+    /// The texts of the catalogues beside them, by path.
+    pub(crate) catalogues: BTreeMap<String, String>,
     /// The definition.
     pub tree: Tree,
     /// `.ysomorph/`
@@ -79,6 +81,7 @@ impl Workspace {
         let mut errors = Vec::new();
         let (config_text, config) = read_config(root, &mut errors);
         let (texts, tree) = read_definition(root, &mut errors);
+        let catalogues = crate::translations::read(root, &mut errors);
         let answers = decisions::read(root).unwrap_or_else(|e| {
             errors.push(e);
             Vec::new()
@@ -89,7 +92,7 @@ impl Workspace {
         });
         match config {
             Some(config) if errors.is_empty() && config.format == 1 => {
-                Ok(Workspace { root: root.to_owned(), config, config_text, texts, tree, state, answers, recovered })
+                Ok(Workspace { root: root.to_owned(), config, config_text, texts, catalogues, tree, state, answers, recovered })
             }
             Some(config) if errors.is_empty() => Err(OpenError::Format(config.format)),
             _ => Err(OpenError::Files(errors)),

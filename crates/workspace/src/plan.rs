@@ -97,9 +97,8 @@ impl Workspace {
         for file in all {
             put(file.path(), self.texts.get(file), texts.get(file).cloned());
         }
-        for (path, text) in self.catalogues() {
-            let after = crate::translations::merged(&text, &self.tree, &outcome.tree);
-            put(path, Some(&text), Some(after));
+        for (path, text) in &self.catalogues {
+            put(path.clone(), Some(text), Some(crate::translations::merged(text, &self.tree, &outcome.tree)));
         }
         let left = outcome.follow_ups();
         let memory = alive(outcome.memory.clone());

@@ -4,10 +4,11 @@
 //! whose element changed: one that went becomes obsolete (`#~`), one whose text changed fuzzy, with the text it was
 //! translated from (`#|`); when the element is as it was, the entry is as it was, to the byte.
 
-use crate::open::{FileError, Workspace};
+use crate::open::{FileError, Workspace, read_text};
 use std::collections::BTreeMap;
 use std::fs;
 use std::ops::Range;
+use std::path::Path;
 use ysomorph_core::definition::{At, FileKey, Node, Tree};
 use ysomorph_core::draft::field_label;
 
@@ -24,27 +25,41 @@ struct Entry {
 }
 
 impl Workspace {
-    /// The catalogues with their texts, by path.
-    pub(crate) fn catalogues(&self) -> BTreeMap<String, String> {
-        let entries = fs::read_dir(self.root.join("app")).map(|e| e.flatten().collect::<Vec<_>>()).unwrap_or_default();
-        let names = entries.into_iter().filter_map(|e| e.file_name().into_string().ok());
-        let catalogues = names.filter(|n| n.starts_with("labels.") && n.ends_with(".po"));
-        catalogues.filter_map(|n| Some((format!("app/{n}"), fs::read_to_string(self.root.join("app").join(&n)).ok()?))).collect()
-    }
-
     /// The labels of a language, by the element's path.
     ///
     /// # Errors
-    /// Where there is no such catalogue, or it can't be read.
+    /// Where there is no such catalogue.
     pub fn translations(&self, language: &str) -> Result<BTreeMap<String, String>, FileError> {
         let file = format!("app/labels.{language}.po");
-        let failed = |at: Option<At>, message: String, text: &str| FileError { file: file.clone(), at, message, text: text.to_owned() };
-        let plain = !language.is_empty() && language.chars().all(|c| c.is_ascii_alphanumeric() || "_-@".contains(c));
-        let text = if plain { fs::read_to_string(self.root.join(&file)).ok() } else { None };
-        let text = text.ok_or_else(|| failed(None, "there is no such catalogue".to_owned(), ""))?;
-        let entries = entries(&text).map_err(|(line, message)| failed(Some(At { line, column: 1 }), message, &text))?;
+        let Some(text) = self.catalogues.get(&file) else {
+            return Err(FileError { file, at: None, message: "there is no such catalogue".to_owned(), text: String::new() });
+        };
+        // It was read when the workspace was opened.
+        let entries = entries(text).unwrap_or_default();
         Ok(entries.into_iter().filter(|e| !e.obsolete && !e.fuzzy && !e.text.is_empty()).map(|e| (e.context, e.text)).collect())
     }
+}
+
+/// Reads the catalogues beside a definition, by path; each that can't be read is an error.
+pub(crate) fn read(root: &Path, errors: &mut Vec<FileError>) -> BTreeMap<String, String> {
+    let listed = fs::read_dir(root.join("app")).map(|e| e.flatten().collect::<Vec<_>>()).unwrap_or_default();
+    let names = listed.into_iter().filter_map(|e| e.file_name().into_string().ok());
+    let mut files: Vec<String> = names.filter(|n| n.starts_with("labels.") && n.ends_with(".po")).map(|n| format!("app/{n}")).collect();
+    files.sort();
+    let mut catalogues = BTreeMap::new();
+    for file in files {
+        match read_text(root, &file) {
+            Ok(Some(text)) => {
+                if let Err((line, message)) = entries(&text) {
+                    errors.push(FileError { file: file.clone(), at: Some(At { line, column: 1 }), message, text: text.clone() });
+                }
+                catalogues.insert(file, text);
+            }
+            Ok(None) => {}
+            Err(error) => errors.push(error),
+        }
+    }
+    catalogues
 }
 
 /// The entries of a catalogue; where it can't be read, the line and what is wrong.

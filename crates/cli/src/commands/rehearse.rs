@@ -32,8 +32,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     known.engine = source.engine();
     let asked = rehearsal::script(&model, &known, arguments.role.as_deref());
     let lines: Vec<Line> = asked.iter().map(|a| Line { sql: a.statement.sql.clone(), writes: a.statement.purpose.is_write() }).collect();
-    let outcomes = rehearse(&source, &lines, database_role.as_deref())?;
-    let mut outcomes = outcomes;
+    let mut outcomes = rehearse(&source, &lines, database_role.as_deref())?;
     if asked.iter().any(|a| rehearsal::calls(&a.statement)) {
         let live = session.changed(&workspace)?;
         for (asked, outcome) in asked.iter().zip(&mut outcomes) {

@@ -58,10 +58,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     };
     let now = picture(&workspace.tree, workspace.accepted(), &findings)?;
     let mut drawn = vec![DrawnPage { when: "now".to_owned(), page: now.clone() }];
-    // The page may be gone after the merge.
-    let after = picture(&outcome.tree, &outcome.accepted, &impact::check(&outcome.tree, &outcome.accepted)).ok();
-    if let Some(page) = after.filter(|after| !outcome.edits.is_empty() && *after != now) {
-        drawn.push(DrawnPage { when: "after the merge".to_owned(), page });
+    if !outcome.edits.is_empty() {
+        // The page may be gone after the merge.
+        let after = picture(&outcome.tree, &outcome.accepted, &impact::check(&outcome.tree, &outcome.accepted)).ok();
+        drawn.extend(after.filter(|after| *after != now).map(|page| DrawnPage { when: "after the merge".to_owned(), page }));
     }
     let report = Report { drawn, ..bare_report("show", session, &workspace, &changed) };
     print(output, &report, text::page);
@@ -104,15 +104,17 @@ fn draw(arguments: &Arguments, scene: &Scene<'_>, known: &Schema, source: &Sourc
     let values: BTreeMap<String, String> = arguments.with.iter().cloned().collect();
     let parameters = ysomorph_core::sql::parameters(&statement.sql, source.engine());
     let missing = parameters.iter().find(|(_, p)| !values.contains_key(p) && !["today", "now"].contains(&p.as_str()));
-    match (missing, sample(source, &with_values(&statement.sql, source.engine(), &values))) {
-        (_, Err(error)) if drawing.broken.is_empty() && drawing.sections.iter().all(|(_, f)| f.iter().all(|f| f.broken.is_none())) => {
+    if let Some((_, parameter)) = missing {
+        drawing.broken.push(format!("no records without a value for :{parameter}: give --with {parameter}=…"));
+        return Ok(drawing);
+    }
+    match sample(source, &with_values(&statement.sql, source.engine(), &values)) {
+        Err(error) if drawing.broken.is_empty() && drawing.sections.iter().all(|(_, f)| f.iter().all(|f| f.broken.is_none())) => {
             drawing.broken.push(format!("its records can't be read: {error}"));
         }
-        (_, Err(_)) => {}
-        (Some((_, parameter)), Ok(_)) => {
-            drawing.broken.push(format!("no records without a value for :{parameter}: give --with {parameter}=…"));
-        }
-        (None, Ok(records)) => drawing.records = records,
+        // Why is told by what is broken already.
+        Err(_) => {}
+        Ok(records) => drawing.records = records,
     }
     Ok(drawing)
 }

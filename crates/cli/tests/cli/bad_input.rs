@@ -86,8 +86,10 @@ fn every_broken_file_is_told_at_once() {
     project.edit("app/hive.toml", "kind = \"text\"", "kind == \"text\"");
     project.edit("app/hive.toml", "[page.detail]", "[page.detail");
     project.edit("app/queen.toml", "key = [\"id\"]", "key = [\"id\"");
+    project.write("app/labels.de.po", "msgctxt \"hive/label/one\"\nmsgid Hive\n");
     let said = project.expect(2, &["impact"]);
-    assert!(said.matches("app/hive.toml:").count() >= 2 && said.contains("app/queen.toml:") && said.contains("3 errors"), "{said}");
+    assert!(said.matches("app/hive.toml:").count() >= 2 && said.contains("app/queen.toml:") && said.contains("4 errors"), "{said}");
+    assert!(said.contains("app/labels.de.po:2:1: a text in quotes belongs here"), "{said}");
 }
 
 #[test]

@@ -341,6 +341,15 @@ impl Node {
         ["title", "label"].iter().find_map(|k| self.get(k)?.as_text()).unwrap_or_default().to_owned()
     }
 
+    /// The same without the `-` before a sorted field: what a member is the same by.
+    pub fn member_key(&self) -> String {
+        let name = self.member_name();
+        match self.as_text() {
+            Some(_) => name.strip_prefix('-').unwrap_or(&name).to_owned(),
+            None => name,
+        }
+    }
+
     /// The place of a byte of a string's content. Escapes and line breaks before it aren't counted: then it's the value's own place.
     pub fn inner(&self, offset: usize) -> At {
         match self.as_text().and_then(|text| text.get(..offset)) {

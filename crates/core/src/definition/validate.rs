@@ -132,7 +132,7 @@ impl Checker<'_> {
     fn twice(&mut self, items: &[Node], path: &mut Vec<Seg>) {
         let mut seen = BTreeSet::new();
         for (at, item) in items.iter().enumerate() {
-            let name = crate::merge::member_key(item);
+            let name = item.member_key();
             if !name.is_empty() && !seen.insert(name.clone()) {
                 path.push(Seg::Index(at));
                 self.report(ProblemKind::Duplicate, path, item.at, &name, format!("\"{}\" is there twice", name::shown(&name)), None);

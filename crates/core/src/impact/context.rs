@@ -97,12 +97,16 @@ pub struct Context<'a> {
     pub model: &'a Model,
     lost: Vec<Lost<'a>>,
     problems: Vec<Problem>,
+    /// By query that stands in for a table: its result columns, where the changed schema takes it and they can be told.
+    results: BTreeMap<&'a str, Option<Vec<sql::ResultColumn>>>,
 }
 
 impl<'a> Context<'a> {
     /// Gathers what every page needs and can't get.
     pub(super) fn new(input: Input<'a>, model: &'a Model) -> Context<'a> {
-        let mut context = Context { input, model, lost: Vec::new(), problems: validate(input.tree, input.accepted) };
+        let selects = model.entities.values().filter_map(|e| e.source.select.as_ref());
+        let results = selects.map(|select| (select.value.as_str(), result_of(&select.value, input.changed))).collect();
+        let mut context = Context { input, model, lost: Vec::new(), problems: validate(input.tree, input.accepted), results };
         context.lost = context.gather();
         context
     }
@@ -193,8 +197,8 @@ impl<'a> Context<'a> {
                     known.broken.iter().map(|message| What::Table { table: table.clone(), broken: Some(message.clone()) }).collect()
                 }
             },
-            Need::Column { table, select: Some(select), column } => match self.result_of(select) {
-                Some(results) if !results.iter().any(|c| name::same(&c.name, column)) => {
+            Need::Column { table, select: Some(select), column } => match self.results.get(select.as_str()) {
+                Some(Some(results)) if !results.iter().any(|c| name::same(&c.name, column)) => {
                     vec![What::Column { table: table.clone(), column: column.clone() }]
                 }
                 _ => Vec::new(),
@@ -204,14 +208,18 @@ impl<'a> Context<'a> {
                 _ => Vec::new(),
             },
             Need::Condition { table, select, text } => {
-                let there = select.as_ref().map_or_else(|| readable(table).is_some(), |select| self.result_of(select).is_some());
+                let there = select
+                    .as_ref()
+                    .map_or_else(|| readable(table).is_some(), |select| matches!(self.results.get(select.as_str()), Some(Some(_))));
                 let scope = sql::Scope::Columns { table, select: select.as_deref() };
-                if there { self.sql_fails(text, scope).into_iter().collect() } else { Vec::new() }
+                let analysis = there.then(|| sql::analyse(text, scope, changed));
+                analysis.and_then(|analysis| self.analysis_fails(text, &analysis)).into_iter().collect()
             }
             Need::Statement { table, text } => {
                 let scope = sql::Scope::Statement { table };
-                let fails: Vec<What> = self.sql_fails(text, scope).into_iter().collect();
-                let writes = sql::analyse(text, scope, changed).writes.filter(|_| fails.is_empty());
+                let analysis = sql::analyse(text, scope, changed);
+                let fails: Vec<What> = self.analysis_fails(text, &analysis).into_iter().collect();
+                let writes = analysis.writes.filter(|_| fails.is_empty());
                 match writes.and_then(|(table, operation, columns)| Some((changed.table(&table)?, operation, columns))) {
                     // An INSERT without a list of columns gives them all.
                     Some((known, Operation::Insert, columns)) if columns.is_empty() => {
@@ -233,14 +241,7 @@ impl<'a> Context<'a> {
         }
     }
 
-    /// The result columns of a query that the changed schema takes, where they can be told.
-    fn result_of(&self, select: &str) -> Option<Vec<sql::ResultColumn>> {
-        let sound = sql::analyse(select, sql::Scope::Statement { table: "" }, self.input.changed).missing().next().is_none();
-        sql::projection(select, self.input.changed).filter(|_| sound)
-    }
-
-    fn sql_fails(&self, text: &str, scope: sql::Scope<'_>) -> Option<What> {
-        let analysis = sql::analyse(text, scope, self.input.changed);
+    fn analysis_fails(&self, text: &str, analysis: &sql::Analysis) -> Option<What> {
         if let Some(named) = analysis.missing().next()
             && let Target::Missing { table, name, is_table } = named.target.clone()
         {
@@ -345,6 +346,12 @@ impl<'a> Context<'a> {
             None => format!("{subject} isn't in the database"),
         }
     }
+}
+
+/// The result columns of a query that a schema takes, where they can be told.
+fn result_of(select: &str, schema: &Schema) -> Option<Vec<sql::ResultColumn>> {
+    let sound = sql::analyse(select, sql::Scope::Statement { table: "" }, schema).missing().next().is_none();
+    sql::projection(select, schema).filter(|_| sound)
 }
 
 fn write_fails(schema: &Schema, table: &Table, operation: Operation, columns: &[String]) -> Vec<What> {

@@ -148,11 +148,7 @@ impl Element {
 
 /// What recognises a member of an array: a name without its `-`, or what tells tables apart.
 pub fn member_key(node: &Node) -> String {
-    let name = node.member_name();
-    match node.as_text() {
-        Some(_) => name.strip_prefix('-').unwrap_or(&name).to_owned(),
-        None => name,
-    }
+    node.member_key()
 }
 
 /// The order of an array in which set-aside members still count: each ghost (key and the order it left) after

@@ -44,14 +44,14 @@ impl Losses {
                 (Some((element, Loss::Key(OnGone::RemoveParent | OnGone::RemoveField), _)), [Seg::Key(group), Seg::Key(field), ..])
                     if group == "field" && element.steps.len() == 2 =>
                 {
-                    losses.fields.entry((entity.to_owned(), field.clone())).or_default().extend(things);
+                    losses.add(entity, field, things);
                 }
                 // Columns that only the query gives go with it.
                 (_, [Seg::Key(source), Seg::Key(select)]) if source == "source" && select == "select" && given_up.contains(entity) => {
                     let Some(known) = index.entities.get(entity) else { continue };
                     for (field, names) in &known.fields {
                         if names.columns.iter().any(|c| !schema.table(&known.table).is_some_and(|t| t.reads(c))) {
-                            losses.fields.entry((entity.to_owned(), field.clone())).or_default().extend(things.clone());
+                            losses.add(entity, field, things.clone());
                         }
                     }
                 }
@@ -61,8 +61,18 @@ impl Losses {
         losses
     }
 
-    /// Fields that go although nothing they name themselves is gone: their query is.
-    fn orphans(&self) -> impl Iterator<Item = (Element, Vec<Thing>)> {
+    /// Notes that a field goes with these things, each once however often the field names it.
+    fn add(&mut self, entity: &str, field: &str, things: Vec<Thing>) {
+        let known = self.fields.entry((entity.to_owned(), field.to_owned())).or_default();
+        for thing in things {
+            if !known.iter().any(|k| k.same(&thing)) {
+                known.push(thing);
+            }
+        }
+    }
+
+    /// The fields that go, among them those that only a query which is given up provides.
+    fn lost_fields(&self) -> impl Iterator<Item = (Element, Vec<Thing>)> {
         self.fields
             .iter()
             .map(|((entity, field), things)| (Element::file(FileKey::Entity(entity.clone())).key("field").key(field), things.clone()))
@@ -122,7 +132,7 @@ pub(super) fn set_aside(editor: &mut Editor, index: &Index, schema: &Schema, gon
     let mut actions: BTreeMap<(u8, Element), (Loss, Vec<Thing>)> = BTreeMap::new();
     let references = references(&editor.tree, index, schema);
     let losses = Losses::of(gone.things.to_vec(), &editor.tree, index, schema, &references, gone.given_up);
-    for (element, things) in losses.orphans() {
+    for (element, things) in losses.lost_fields() {
         if editor.get(&element).is_some() {
             actions.insert((1, element), (Loss::Key(OnGone::Remove), things));
         }

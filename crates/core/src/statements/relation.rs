@@ -31,22 +31,20 @@ impl<'a> Relation<'a> {
 
     /// As SQL, under an alias.
     pub fn sql(&self, alias: &str, engine: Engine) -> String {
-        let table = quoted(&self.entity.table.value, engine);
         let alias = quoted(alias, engine);
         // The line breaks end a comment that a person's SQL may end with.
         let base = match &self.entity.source.select {
-            Some(select) => {
-                let own = quoted(crate::name::split_qualified(&self.entity.table.value).1, engine);
-                format!("({}\n) AS {own}", select.value.trim_end().trim_end_matches(';'))
-            }
-            None => table,
+            Some(select) => format!("({}\n)", select.value.trim_end().trim_end_matches(';')),
+            None => quoted(&self.entity.table.value, engine),
         };
         if self.conditions.is_empty() && self.formulas.is_empty() {
-            return match &self.entity.source.select {
-                Some(select) => format!("({}\n) AS {alias}", select.value.trim_end().trim_end_matches(';')),
-                None => format!("{base} AS {alias}"),
-            };
+            return format!("{base} AS {alias}");
         }
+        // Conditions and formulas may name the table, whose place a query takes.
+        let base = match &self.entity.source.select {
+            Some(_) => format!("{base} AS {}", quoted(crate::name::split_qualified(&self.entity.table.value).1, engine)),
+            None => base,
+        };
         let star = if self.rowid { "rowid, *" } else { "*" };
         let mut sql = format!("(SELECT {star}");
         for field in &self.formulas {
