@@ -125,7 +125,7 @@ impl<'a> Scene<'a> {
             remarks.push("required".to_owned());
         }
         if let Some(unit) = &field.unit {
-            remarks.push(format!("in {unit}"));
+            remarks.push(format!("in {}", unit.value));
         }
         let label = |c: &crate::definition::Choice| c.label.clone().unwrap_or_else(|| choice_label(&c.value.value));
         let choices: Vec<(String, String)> = field.choices.iter().map(|c| (c.value.value.clone(), label(c))).collect();

@@ -9,4 +9,4 @@ pub mod text;
 
 pub use json::{schema, to_json};
 pub use junit::to_junit;
-pub use report::{DrawnPage, EditReport, FileDiff, KeptReport, PartReport, Rehearsal, Report, SchemaDigests, Totals};
+pub use report::{DrawnPage, EditReport, FileDiff, KeptReport, Order, PartReport, Rehearsal, Report, SchemaDigests, Totals};

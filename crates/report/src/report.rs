@@ -78,6 +78,15 @@ pub struct Report {
     /// Follow-ups nobody closed: name and what is the matter.
     #[serde(skip)]
     pub left: Vec<(String, String)>,
+    /// How findings are ordered.
+    #[serde(skip)]
+    pub order: Order,
+    /// Findings left out because a baseline has them.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub known: usize,
+    /// Findings left out because others were asked for.
+    #[serde(skip)]
+    pub narrowed: usize,
     /// Show everything.
     #[serde(skip)]
     pub verbose: bool,
@@ -93,6 +102,22 @@ pub struct Report {
     /// New tables that were left for later: they don't count as changes.
     #[serde(skip)]
     pub later: Vec<String>,
+}
+
+fn is_zero(count: &usize) -> bool {
+    *count == 0
+}
+
+/// How findings are ordered in text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Order {
+    /// By the change that caused them.
+    #[default]
+    Cause,
+    /// By entity.
+    Entity,
+    /// By severity alone.
+    Severity,
 }
 
 /// What was rehearsed on a database.

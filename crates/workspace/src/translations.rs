@@ -11,6 +11,7 @@ use std::ops::Range;
 use std::path::Path;
 use ysomorph_core::definition::{At, FileKey, Node, Tree};
 use ysomorph_core::draft::field_label;
+use ysomorph_core::impact::{Around, Location, Translation};
 
 /// An entry of a catalogue.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -37,6 +38,34 @@ impl Workspace {
         // It was read when the workspace was opened.
         let entries = entries(text).unwrap_or_default();
         Ok(entries.into_iter().filter(|e| !e.obsolete && !e.fuzzy && !e.text.is_empty()).map(|e| (e.context, e.text)).collect())
+    }
+}
+
+impl Workspace {
+    /// Every entry of every catalogue, obsolete ones and the head aside.
+    pub fn all_translations(&self) -> Vec<Translation> {
+        let mut all = Vec::new();
+        for (file, text) in &self.catalogues {
+            let language = file.trim_start_matches("app/labels.").trim_end_matches(".po");
+            for entry in entries(text).unwrap_or_default().into_iter().filter(|e| !e.obsolete && !e.id.is_empty()) {
+                // The entry's first line; its comments stand above.
+                let line = text.get(..entry.at.start).map_or(1, |before| before.matches('\n').count() + 1);
+                all.push(Translation {
+                    language: language.to_owned(),
+                    context: entry.context,
+                    id: entry.id,
+                    text: entry.text,
+                    fuzzy: entry.fuzzy,
+                    at: Location { file: file.clone(), line: u32::try_from(line).unwrap_or(1), column: 1 },
+                });
+            }
+        }
+        all
+    }
+
+    /// What rules look at beside the definition and the schemas.
+    pub fn around(&self) -> Around {
+        Around { conventions: self.config.conventions.clone(), translations: self.all_translations() }
     }
 }
 

@@ -4,7 +4,10 @@ use super::print;
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, report};
-use clap::Args;
+use clap::{Args, ValueEnum};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 use ysomorph_core::impact::{self, Finding, Input};
 use ysomorph_core::merge::merge;
 use ysomorph_core::name::matches_any;
@@ -12,6 +15,9 @@ use ysomorph_report::text;
 
 #[derive(Debug, Args)]
 pub struct Arguments {
+    /// Only findings about these entities (* for any)
+    #[arg(long, value_name = "ENTITY")]
+    entity: Vec<String>,
     /// Only findings on these pages (PAGE or ENTITY/PAGE, * for any)
     #[arg(long, value_name = "PAGE")]
     page: Vec<String>,
@@ -24,13 +30,42 @@ pub struct Arguments {
     /// Only findings this bad
     #[arg(long, value_name = "SEVERITY", value_parser = ["break", "risk", "note"])]
     severity: Vec<String>,
+    /// How findings are ordered in text
+    #[arg(long, value_name = "ORDER", value_enum, default_value_t)]
+    order: Order,
+    /// Only what is new: leave out the findings of an earlier `impact --format json`
+    #[arg(long, value_name = "FILE")]
+    baseline: Option<PathBuf>,
+}
+
+/// How findings are ordered.
+#[derive(Debug, Clone, Copy, Default, ValueEnum)]
+enum Order {
+    /// By the change that caused them
+    #[default]
+    Cause,
+    /// By entity
+    Entity,
+    /// By severity
+    Severity,
+}
+
+impl From<Order> for ysomorph_report::Order {
+    fn from(order: Order) -> Self {
+        match order {
+            Order::Cause => ysomorph_report::Order::Cause,
+            Order::Entity => ysomorph_report::Order::Entity,
+            Order::Severity => ysomorph_report::Order::Severity,
+        }
+    }
 }
 
 impl Arguments {
     fn wants(&self, finding: &Finding) -> bool {
         let entity = finding.entity.clone().unwrap_or_default();
         let on_page = |page: &String| matches_any(&self.page, page) || matches_any(&self.page, &format!("{entity}/{page}"));
-        (self.page.is_empty() || finding.pages.iter().any(on_page))
+        (self.entity.is_empty() || matches_any(&self.entity, &entity))
+            && (self.page.is_empty() || finding.pages.iter().any(on_page))
             && (self.role.is_empty() || finding.role.as_ref().is_none_or(|role| self.role.contains(role)))
             && (self.rule.is_empty() || matches_any(&self.rule, finding.rule))
             && (self.severity.is_empty() || self.severity.iter().any(|s| s == finding.severity.word()))
@@ -38,14 +73,62 @@ impl Arguments {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let mut baseline = arguments.baseline.as_deref().map(Baseline::read).transpose()?;
     let workspace = session.open()?;
     let changed = session.changed(&workspace)?;
     let answers = workspace.answer_map();
     let outcome = merge(&workspace.merge_input(&changed, &answers));
-    let input = Input { tree: &workspace.tree, accepted: workspace.accepted(), changed: &changed, comparison: &outcome.comparison };
-    let findings = impact::impact(input).into_iter().filter(|f| arguments.wants(f)).collect();
-    let report = report("impact", session, &workspace, &changed, &outcome).with_findings(findings);
+    let (tree, comparison, around) = (&workspace.tree, &outcome.comparison, &workspace.around());
+    let mut findings = impact::impact(Input { tree, accepted: workspace.accepted(), changed: &changed, comparison, around });
+    impact::settle(&mut findings, &outcome);
+    let found = findings.len();
+    findings.retain(|f| arguments.wants(f));
+    let wanted = findings.len();
+    if let Some(baseline) = &mut baseline {
+        findings.retain(|f| !baseline.has(f));
+    }
+    let mut report = report("impact", session, &workspace, &changed, &outcome);
+    (report.order, report.narrowed, report.known) = (arguments.order.into(), found - wanted, wanted - findings.len());
+    let report = report.with_findings(findings);
     print(output, &report, text::impact);
     let totals = report.totals.unwrap_or_default();
     Ok(u8::from(totals.breaks + totals.risk > 0))
+}
+
+/// The findings of an earlier report, each as often as it was there.
+struct Baseline(BTreeMap<String, usize>);
+
+impl Baseline {
+    fn read(file: &Path) -> Result<Baseline, CliError> {
+        let hint = "write one with: ysomorph impact --format json --output FILE";
+        let failed = |why: String| CliError::new(format!("the baseline `{}` can't be read: {why}", file.display())).hint(hint);
+        let text = std::fs::read_to_string(file).map_err(|e| failed(e.to_string()))?;
+        let report: Value = serde_json::from_str(&text).map_err(|e| failed(e.to_string()))?;
+        let Some(findings) = report.get("findings").and_then(Value::as_array) else {
+            return Err(failed("it has no `findings`".to_owned()));
+        };
+        let mut known = BTreeMap::new();
+        for finding in findings {
+            *known.entry(identity(finding)).or_default() += 1;
+        }
+        Ok(Baseline(known))
+    }
+
+    /// Whether the baseline has it, once for each time it was there.
+    fn has(&mut self, finding: &Finding) -> bool {
+        let finding = serde_json::to_value(finding).unwrap_or_default();
+        match self.0.get_mut(&identity(&finding)) {
+            Some(left) if *left > 0 => {
+                *left -= 1;
+                true
+            }
+            _ => false,
+        }
+    }
+}
+
+/// What makes a finding the same as an earlier one: not its line, which moves with every edit, nor the number of its cause.
+fn identity(finding: &Value) -> String {
+    let parts = ["rule", "severity", "entity", "pages", "role", "field", "message"];
+    parts.map(|part| finding.get(part).unwrap_or(&Value::Null).to_string()).join("\n")
 }

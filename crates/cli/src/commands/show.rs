@@ -49,8 +49,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         Some(language) => workspace.translations(language)?,
         None => BTreeMap::new(),
     };
-    let findings =
-        impact::impact(Input { tree: &workspace.tree, accepted: workspace.accepted(), changed: &changed, comparison: &outcome.comparison });
+    let (tree, comparison, around) = (&workspace.tree, &outcome.comparison, &workspace.around());
+    let findings = impact::impact(Input { tree, accepted: workspace.accepted(), changed: &changed, comparison, around });
     let picture = |tree: &Tree, known: &Schema, findings: &[Finding]| -> Result<Drawing, CliError> {
         let model = Model::of(tree);
         let scene = Scene { model: &model, findings, role: arguments.role.as_deref(), translations: &translations };

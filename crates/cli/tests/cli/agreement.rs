@@ -6,7 +6,7 @@ use rusqlite::Connection;
 use std::collections::BTreeSet;
 use ysomorph_core::changes::compare;
 use ysomorph_core::definition::{Model, Tree};
-use ysomorph_core::impact::{self, Input, Severity};
+use ysomorph_core::impact::{self, Around, Input, Severity};
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::Schema;
 use ysomorph_core::statements::{self, Need, Purpose, Statement};
@@ -74,7 +74,8 @@ fn cannot_save(statement: &Statement, database: &Connection) -> bool {
 fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> (BTreeSet<(String, String)>, BTreeSet<String>) {
     let (accepted, changed) = (accepted.schema(), changed.schema());
     let comparison = compare(&accepted, &changed, &Known::default());
-    let findings = impact::impact(Input { tree, accepted: &accepted, changed: &changed, comparison: &comparison });
+    let findings =
+        impact::impact(Input { tree, accepted: &accepted, changed: &changed, comparison: &comparison, around: &Around::default() });
     let counts = |rule: &str| {
         ["page/", "lookup/", "access/", "value/", "exchange/"].iter().any(|g| rule.starts_with(g)) || rule == "label/title-broken"
     };

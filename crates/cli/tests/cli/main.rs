@@ -22,6 +22,7 @@ mod people;
 mod properties;
 mod renames;
 mod rules;
+mod rules_on_snapshots;
 mod servers;
 mod show;
 mod statements;

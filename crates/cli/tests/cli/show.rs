@@ -8,7 +8,7 @@ fn a_page_is_drawn_with_records_for_each_role_and_language_broken_and_mended() {
     project.expect(0, &["demo", ".", "--only-files"]);
     let before = crate::support::files_below(project.dir.path());
     for (arguments, expected, not) in [
-        (vec!["show", "apiary"], vec!["Yards: list", "Looked after by", "Thorn, Isa (4120)", "sorted by  Name"], vec!["broken"]),
+        (vec!["show", "apiary"], vec!["Yards: list", "Looked after by", "Thorn, Isa (K-001)", "sorted by  Name"], vec!["broken"]),
         (
             vec!["show", "hive/edit"],
             vec!["-- Hive", "one of Log, Straw skep", "chosen from Yards", "Frame  (required"],

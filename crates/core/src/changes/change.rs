@@ -241,6 +241,14 @@ impl Change {
         self
     }
 
+    /// `table` or `table.column`: an object is left to the words about it.
+    pub fn subject_in_table(&self) -> String {
+        match &self.column {
+            Some(column) => crate::name::dotted(&self.table, column),
+            None => crate::name::written(&self.table),
+        }
+    }
+
     /// `table` or `table.column`, as messages name it.
     pub fn subject(&self) -> String {
         match (&self.column, &self.object) {

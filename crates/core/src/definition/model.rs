@@ -52,6 +52,8 @@ pub struct App {
     pub title: String,
     /// Roles by name; without any, everything is allowed.
     pub roles: BTreeMap<String, Place>,
+    /// The database's roles, by role.
+    pub database_roles: BTreeMap<String, Spanned<String>>,
     /// Menu groups.
     pub menu: Vec<MenuGroup>,
 }
@@ -129,6 +131,8 @@ pub struct Field {
     pub kind: String,
     /// Its label, where one is written.
     pub label: Option<Spanned<String>>,
+    /// A sentence below it on forms.
+    pub help: Option<Spanned<String>>,
     /// A form has to give a value.
     pub required: bool,
     /// Most characters.
@@ -154,7 +158,7 @@ pub struct Field {
     /// The greatest value, as written.
     pub max: Option<Spanned<String>>,
     /// The unit people read after it.
-    pub unit: Option<String>,
+    pub unit: Option<Spanned<String>>,
     /// How its value is drawn.
     pub show_as: Option<String>,
     /// How a grouped page sums it up.

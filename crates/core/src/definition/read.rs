@@ -97,6 +97,8 @@ fn as_is(text: &str) -> String {
 }
 
 fn read_app(reader: &Reader<'_>) -> App {
+    let database_role = |role: &String| Some((role.clone(), reader.spanned(&path(&["role", role, "database_role"]), as_is)?));
+    let database_roles = reader.names_under("role").iter().filter_map(database_role).collect();
     let roles = reader.names_under("role").into_iter().map(|role| (role.clone(), reader.place(&path(&["role", &role])))).collect();
     let groups = reader.root.get("menu").map_or(0, |m| m.items().len());
     let menu = (0..groups).map(|at| {
@@ -104,7 +106,7 @@ fn read_app(reader: &Reader<'_>) -> App {
         let label = reader.spanned(&joined(&group, &["label".into()]), as_is).map(|l| l.value).unwrap_or_default();
         MenuGroup { label, items: reader.list(&joined(&group, &["items".into()]), as_is) }
     });
-    App { title: reader.text(&path(&["title"])).unwrap_or_default(), roles, menu: menu.collect() }
+    App { title: reader.text(&path(&["title"])).unwrap_or_default(), roles, database_roles, menu: menu.collect() }
 }
 
 fn read_entity(reader: &Reader<'_>, entity: &str) -> Option<Entity> {
@@ -173,6 +175,7 @@ fn read_field(reader: &Reader<'_>, field: &str) -> Field {
         columns,
         kind: reader.spanned(&at("kind"), as_is).map_or_else(|| "text".to_owned(), |k| k.value),
         label: reader.spanned(&at("label"), as_is),
+        help: reader.spanned(&at("help"), as_is),
         required: reader.flag(&at("required")),
         max_length: reader.node(&at("max_length")).and_then(Node::as_int),
         hidden: reader.flag(&at("hidden")),
@@ -185,7 +188,7 @@ fn read_field(reader: &Reader<'_>, field: &str) -> Field {
         choices: reader.members(&at("choices")).iter().filter_map(|choice| read_choice(reader, choice)).collect(),
         min: reader.scalar(&at("min")),
         max: reader.scalar(&at("max")),
-        unit: reader.text(&at("unit")),
+        unit: reader.spanned(&at("unit"), as_is),
         show_as: reader.text(&at("show_as")),
         total: reader.text(&at("total")),
     }

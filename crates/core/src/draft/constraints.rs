@@ -7,10 +7,14 @@ use crate::sql::{self, Says};
 
 /// What forms have to keep to.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(super) struct Declared {
+pub struct Declared {
+    /// The values it may have; none where there is no list.
     pub values: Vec<String>,
+    /// The least value.
     pub least: Option<String>,
+    /// The greatest value.
     pub greatest: Option<String>,
+    /// Most characters.
     pub longest: Option<i64>,
 }
 

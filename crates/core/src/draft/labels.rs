@@ -46,6 +46,13 @@ fn alone(word: &str) -> Option<&'static str> {
     UNITS.iter().find(|(known, _)| *known == word && known.len() > 1).map(|(_, unit)| *unit)
 }
 
+/// The unit that a column's name ends with, as people write it.
+pub fn unit_of(column: &str) -> Option<&'static str> {
+    let words = name::words(column);
+    let last = words.last().filter(|_| words.len() > 1)?;
+    UNITS.iter().find(|(word, _)| word == last).map(|(_, unit)| *unit)
+}
+
 /// Whether a column counts things that can be added up.
 pub(super) fn counts(columns: &[String]) -> bool {
     let counted = ["amount", "quantity", "qty", "total", "hours", "minutes", "pieces", "weight", "volume"];

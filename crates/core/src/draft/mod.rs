@@ -14,8 +14,9 @@ mod names;
 mod pages;
 mod titles;
 
+pub use constraints::Declared;
 pub use conventions::{Conventions, LabelCase};
-pub use labels::{field_label, of_value as choice_label};
+pub use labels::{field_label, of_value as choice_label, unit_of};
 pub use names::NamesInUse;
 pub use pages::PageDraft;
 

@@ -2,8 +2,9 @@
 
 use super::{Input, Remedy};
 use crate::changes::{Change, ChangeKind};
-use crate::definition::{Entity, Model, Page, Problem, validate};
+use crate::definition::{Entity, Field, Model, Page, Problem, validate};
 use crate::name;
+use crate::rename::RenameMap;
 use crate::schema::{Column, Operation, Refusal, Schema, Table};
 use crate::sql::{self, Target};
 use crate::statements::{self, Need, Use, Why};
@@ -36,6 +37,19 @@ pub enum What {
         is_table: bool,
         /// Where in the condition.
         offset: usize,
+    },
+    /// The engine refuses to compare, sort or calculate with values of this type.
+    WrongType {
+        /// The table.
+        table: String,
+        /// The column.
+        column: String,
+        /// The column it is compared with, if any.
+        with: Option<(String, String)>,
+        /// Where in a condition, if it stands in one.
+        offset: usize,
+        /// What is refused, in words.
+        operation: String,
     },
     /// A condition can't be analysed with certainty, and something it mentions was lost or renamed.
     DoubtfulCondition {
@@ -97,8 +111,14 @@ pub struct Context<'a> {
     pub model: &'a Model,
     lost: Vec<Lost<'a>>,
     problems: Vec<Problem>,
+    /// The lookups that point at each entity.
+    pub(super) lookups_to: BTreeMap<&'a str, Vec<(&'a Entity, &'a Field)>>,
+    /// The renames that are presumed.
+    pub(super) names: RenameMap,
+    /// The entities over each table, by its folded name.
+    pub(super) by_table: BTreeMap<String, Vec<&'a Entity>>,
     /// By query that stands in for a table: its result columns, where the changed schema takes it and they can be told.
-    results: BTreeMap<&'a str, Option<Vec<sql::ResultColumn>>>,
+    pub(super) results: BTreeMap<&'a str, Option<Vec<sql::ResultColumn>>>,
 }
 
 impl<'a> Context<'a> {
@@ -106,7 +126,17 @@ impl<'a> Context<'a> {
     pub(super) fn new(input: Input<'a>, model: &'a Model) -> Context<'a> {
         let selects = model.entities.values().filter_map(|e| e.source.select.as_ref());
         let results = selects.map(|select| (select.value.as_str(), result_of(&select.value, input.changed))).collect();
-        let mut context = Context { input, model, lost: Vec::new(), problems: validate(input.tree, input.accepted), results };
+        let mut lookups_to: BTreeMap<&str, Vec<(&Entity, &Field)>> = BTreeMap::new();
+        let mut by_table: BTreeMap<String, Vec<&Entity>> = BTreeMap::new();
+        for entity in model.entities.values() {
+            by_table.entry(name::fold(&entity.table.value)).or_default().push(entity);
+            for (field, lookup) in entity.fields.iter().filter_map(|f| Some((f, f.lookup.as_ref()?))) {
+                lookups_to.entry(&lookup.entity.value).or_default().push((entity, field));
+            }
+        }
+        let problems = validate(input.tree, input.accepted);
+        let names = input.comparison.presumed();
+        let mut context = Context { input, model, lost: Vec::new(), problems, names, lookups_to, by_table, results };
         context.lost = context.gather();
         context
     }
@@ -205,20 +235,41 @@ impl<'a> Context<'a> {
             },
             Need::Column { table, select: None, column } => match readable(table) {
                 Some(known) if !known.reads(column) => vec![What::Column { table: table.clone(), column: column.clone() }],
+                Some(known) => self.has_no_order(used, known, column).into_iter().collect(),
                 _ => Vec::new(),
             },
+            Need::Compared { this, with } => self.incomparable(this, with).into_iter().collect(),
+            Need::Total { table, select, column, total } => {
+                let refused = self.type_of(&(table.clone(), select.clone(), column.clone())).filter(|t| !t.column_type.takes_total(total));
+                let wrong = |known: &Column| What::WrongType {
+                    table: table.clone(),
+                    column: column.clone(),
+                    with: None,
+                    offset: 0,
+                    operation: format!("the {total} of {}", known.column_type.shown()),
+                };
+                refused.map(wrong).into_iter().collect()
+            }
             Need::Condition { table, select, text } => {
                 let there = select
                     .as_ref()
                     .map_or_else(|| readable(table).is_some(), |select| matches!(self.results.get(select.as_str()), Some(Some(_))));
                 let scope = sql::Scope::Columns { table, select: select.as_deref() };
                 let analysis = there.then(|| sql::analyse(text, scope, changed));
-                analysis.and_then(|analysis| self.analysis_fails(text, &analysis)).into_iter().collect()
+                let whole = !matches!(used.why, Why::Formula { .. } | Why::Display { .. } | Why::Title { .. });
+                analysis
+                    .and_then(|analysis| {
+                        let wrong = || self.mistyped(text, scope, &analysis, whole);
+                        self.analysis_fails(text, &analysis).or_else(wrong)
+                    })
+                    .into_iter()
+                    .collect()
             }
             Need::Statement { table, text } => {
                 let scope = sql::Scope::Statement { table };
                 let analysis = sql::analyse(text, scope, changed);
-                let fails: Vec<What> = self.analysis_fails(text, &analysis).into_iter().collect();
+                let wrong = || self.mistyped(text, scope, &analysis, false);
+                let fails: Vec<What> = self.analysis_fails(text, &analysis).or_else(wrong).into_iter().collect();
                 let writes = analysis.writes.filter(|_| fails.is_empty());
                 match writes.and_then(|(table, operation, columns)| Some((changed.table(&table)?, operation, columns))) {
                     // An INSERT without a list of columns gives them all.
@@ -302,7 +353,7 @@ impl<'a> Context<'a> {
 
     /// The first change of one of these kinds to a column (or to the whole table).
     pub fn cause(&self, table: &str, column: Option<&str>, kinds: &[ChangeKind]) -> Option<usize> {
-        let names = self.input.comparison.presumed();
+        let names = &self.names;
         self.find(|change| {
             let same_table = name::same(&change.table, table) || name::same(names.table(&change.table), table);
             let same_column = match (&change.column, column) {

@@ -85,6 +85,12 @@ pub struct Finding {
     pub help: String,
     /// What the merge will do.
     pub remedy: Remedy,
+    /// The column it is about, as questions name it.
+    #[serde(skip)]
+    pub column: Option<String>,
+    /// Keys of the field whose edit by a merge settles it.
+    #[serde(skip)]
+    pub settled_by: &'static [&'static str],
 }
 
 impl Finding {
@@ -103,6 +109,8 @@ impl Finding {
             message: message.into(),
             help: String::new(),
             remedy: Remedy::Hand,
+            column: None,
+            settled_by: &[],
         }
     }
 
@@ -138,6 +146,20 @@ impl Finding {
     #[must_use]
     pub fn at(mut self, place: &Place) -> Finding {
         self.at = Some(Location::from(place));
+        self
+    }
+
+    /// About this column.
+    #[must_use]
+    pub fn column(mut self, table: &str, column: &str) -> Finding {
+        self.column = Some(crate::name::dotted(table, column));
+        self
+    }
+
+    /// Settled where a merge edits one of these keys of its field.
+    #[must_use]
+    pub fn settled_by(mut self, keys: &'static [&'static str]) -> Finding {
+        self.settled_by = keys;
         self
     }
 

@@ -3,13 +3,22 @@
 //! [`RULES`] lists the rules once; nothing else knows them one by one. Most rules look at what pages ask of
 //! the database ([`crate::statements`]) and at what of that the changed schema can't give ([`Context::lost`]).
 
+mod around;
 mod context;
+mod element_kind;
 mod finding;
+mod met;
 mod rules;
+mod settle;
+mod typed;
 
+pub use around::{Around, Translation};
 pub use context::{Context, Lost, What};
+pub use element_kind::ElementKind;
 pub use finding::{Finding, Location, Remedy, Severity};
+pub use met::{MetEntity, MetField, MetLimits};
 pub use rules::{Docs, RULES, Rule};
+pub use settle::settle;
 
 use crate::changes::Comparison;
 use crate::definition::{Model, Tree};
@@ -26,6 +35,15 @@ pub struct Input<'a> {
     pub changed: &'a Schema,
     /// What changed between them.
     pub comparison: &'a Comparison,
+    /// What there is beside them.
+    pub around: &'a Around,
+}
+
+impl Input<'_> {
+    /// Whether the definition is looked at by itself: nothing changed.
+    pub fn is_check(&self) -> bool {
+        std::ptr::eq(self.accepted, self.changed)
+    }
 }
 
 /// All findings: breaks first, then by entity, page and place.
@@ -40,11 +58,18 @@ pub fn impact(input: Input<'_>) -> Vec<Finding> {
         (a.severity, &a.entity, &a.at, a.rule, &a.pages, &a.message).cmp(&(b.severity, &b.entity, &b.at, b.rule, &b.pages, &b.message))
     });
     findings.dedup();
+    // What was so before and hurts nobody is for `check` to tell.
+    findings.retain(|f| input.is_check() || f.severity != Severity::Note || f.cause.is_some());
     findings
 }
 
 /// The findings of a definition by itself, on the schema it agrees with: nothing changed, and the rules of
 /// the `definition` group speak too.
 pub fn check(tree: &Tree, schema: &Schema) -> Vec<Finding> {
-    impact(Input { tree, accepted: schema, changed: schema, comparison: &Comparison::default() })
+    check_with(tree, schema, &Around::default())
+}
+
+/// The same with what there is beside.
+pub fn check_with(tree: &Tree, schema: &Schema, around: &Around) -> Vec<Finding> {
+    impact(Input { tree, accepted: schema, changed: schema, comparison: &Comparison::default(), around })
 }

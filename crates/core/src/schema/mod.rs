@@ -51,6 +51,11 @@ impl Engine {
         self == Engine::Postgresql
     }
 
+    /// Whether it refuses to prepare a comparison of two kinds, rather than making something of the values.
+    pub fn tells_types(self) -> bool {
+        self == Engine::Postgresql
+    }
+
     /// Whether it speaks the MySQL protocol's dialect.
     pub fn is_mysql_like(self) -> bool {
         matches!(self, Engine::Mariadb | Engine::Mysql)

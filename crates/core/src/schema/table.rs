@@ -175,6 +175,29 @@ impl Table {
         !columns.is_empty() && (same_set(&self.primary_key) || self.uniques.iter().any(|u| same_set(&u.columns)))
     }
 
+    /// Whether these columns tell records apart: they hold the primary key, or a unique constraint.
+    pub fn tells_apart(&self, columns: &[String]) -> bool {
+        let within = |known: &[String]| !known.is_empty() && known.iter().all(|c| name::contains(columns, c));
+        within(&self.primary_key) || self.uniques.iter().any(|u| within(&u.columns))
+    }
+
+    /// Whether an index of some kind begins with this column.
+    pub fn is_indexed(&self, column: &str) -> bool {
+        let first = |columns: &[String]| columns.first().is_some_and(|c| name::same(c, column));
+        let part = |index: &Index| index.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|c| name::same(c, column));
+        // MariaDB keeps an index for each foreign key.
+        let keys = self.engine.is_mysql_like() && self.foreign_keys.iter().any(|k| first(&k.columns));
+        keys || first(&self.primary_key) || self.uniques.iter().any(|u| first(&u.columns)) || self.indexes.iter().any(part)
+    }
+
+    /// Whether one of these roles has a privilege on the whole table.
+    pub fn grants_to(&self, roles: &[&str], privilege: &str) -> bool {
+        let has = |grant: &Grant| {
+            grant.privileges.iter().any(|p| p.trim_end_matches('*').eq_ignore_ascii_case(privilege) || p.starts_with("ALL"))
+        };
+        self.grants.iter().any(|g| g.columns.is_empty() && name::contains(roles, &g.to) && has(g))
+    }
+
     /// Columns whose value an INSERT has to give: NOT NULL without default or generator.
     pub fn required_columns(&self) -> impl Iterator<Item = &Column> {
         self.columns

@@ -202,6 +202,55 @@ impl ColumnType {
         }
     }
 
+    /// Whether values of both can be compared as they are: numbers among themselves, moments, texts, else one kind.
+    ///
+    /// PostgreSQL refuses the others ("operator does not exist"); elsewhere they compare as something they aren't.
+    pub fn compares_with(&self, other: &ColumnType) -> bool {
+        use Kind::{Any, Date, DateTime, Decimal, Float, Integer, Other};
+        let number = |t: &ColumnType| matches!(t.kind, Integer | Decimal | Float);
+        let moment = |t: &ColumnType| matches!(t.kind, Date | DateTime);
+        let open = |t: &ColumnType| matches!(t.kind, Any | Other);
+        let spelled = self.kind.is_spelled() && self.kind != Kind::Network;
+        open(self)
+            || open(other)
+            || number(self) && number(other)
+            || moment(self) && moment(other)
+            || self.kind == other.kind && (!spelled || self.original.eq_ignore_ascii_case(&other.original))
+    }
+
+    /// Whether records can be sorted, grouped and found by values of this type on an engine that tells types.
+    pub fn has_order(&self) -> bool {
+        let original = self.original.to_ascii_lowercase();
+        match self.kind {
+            Kind::Json => original == "jsonb",
+            Kind::Xml => false,
+            Kind::Spatial => false,
+            _ => true,
+        }
+    }
+
+    /// Whether a total over values of this type can be made on an engine that tells types.
+    pub fn takes_total(&self, total: &str) -> bool {
+        use Kind::{Any, Boolean, Decimal, Float, Integer, Interval, Json, Other, Spatial, Uuid, Xml};
+        match (total, self.kind) {
+            (_, Any | Other) | ("count", _) => true,
+            ("sum" | "average", kind) => matches!(kind, Integer | Decimal | Float | Interval),
+            (_, Boolean | Json | Xml | Spatial | Uuid | Kind::Bits | Kind::Composite | Kind::Range) => false,
+            _ => true,
+        }
+    }
+
+    /// Whether an enforced column of this type refuses every value that a form of this field kind accepts.
+    pub fn refuses_every(&self, field_kind: &str) -> bool {
+        use Kind::{Boolean, Date, DateTime, Decimal, Float, Integer, Uuid};
+        match field_kind {
+            "date" | "datetime" | "time" => matches!(self.kind, Integer | Decimal | Float | Boolean | Uuid),
+            "bool" | "boolean" => matches!(self.kind, Date | DateTime | Uuid),
+            "number" | "decimal" | "percent" | "money" => matches!(self.kind, Date | DateTime | Uuid),
+            _ => false,
+        }
+    }
+
     /// Reads a declared type such as `VARCHAR(80)` or `numeric(10, 2)`.
     ///
     /// Words follow the SQL standard and what SQLite's users write; what is left falls under SQLite's

@@ -50,21 +50,9 @@ impl<'a> Resolver<'a> {
         }
     }
 
-    /// The byte range of an identifier; spans count lines and characters from 1.
+    /// The byte range of an identifier.
     fn range(&self, ident: &Ident) -> Option<Range<usize>> {
-        let span = ident.span;
-        let offset = |line: u64, column: u64| -> Option<usize> {
-            let mut start = 0;
-            for _ in 1..line {
-                start += self.text.get(start..)?.find('\n')? + 1;
-            }
-            let rest = self.text.get(start..)?;
-            Some(start + rest.char_indices().nth(usize::try_from(column).ok()?.checked_sub(1)?).map_or(rest.len(), |(at, _)| at))
-        };
-        let range = offset(span.start.line, span.start.column)?..offset(span.end.line, span.end.column)?;
-        // The range must really hold the name, quotes aside: a wrong one would rewrite something else.
-        let written = self.text.get(range.clone())?;
-        (name::unquoted(written) == ident.value).then_some(range)
+        range_of(self.text, ident)
     }
 
     /// The name an identifier stands for.
@@ -348,4 +336,21 @@ fn projected(select: &Select) -> Vec<String> {
             _ => None,
         })
         .collect()
+}
+
+/// The byte range of an identifier in its text; spans count lines and characters from 1.
+pub(super) fn range_of(text: &str, ident: &Ident) -> Option<Range<usize>> {
+    let span = ident.span;
+    let offset = |line: u64, column: u64| -> Option<usize> {
+        let mut start = 0;
+        for _ in 1..line {
+            start += text.get(start..)?.find('\n')? + 1;
+        }
+        let rest = text.get(start..)?;
+        Some(start + rest.char_indices().nth(usize::try_from(column).ok()?.checked_sub(1)?).map_or(rest.len(), |(at, _)| at))
+    };
+    let range = offset(span.start.line, span.start.column)?..offset(span.end.line, span.end.column)?;
+    // The range must really hold the name, quotes aside: a wrong one would rewrite something else.
+    let written = text.get(range.clone())?;
+    (name::unquoted(written) == ident.value).then_some(range)
 }

@@ -26,6 +26,7 @@ pub(crate) fn groups(builder: &Builder<'_>, out: &mut Vec<Statement>) {
         for value in select.field_values(field, Spot::Shown, &name.place).into_iter().take(1) {
             columns.push(format!("{function}({value})"));
         }
+        select.total(field, field.total.as_deref().unwrap_or_default(), &name.place);
     }
     let sql = select.sql(&columns, "");
     out.push(builder.statement(Purpose::Groups, sql, select.uses));

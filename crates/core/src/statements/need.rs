@@ -17,6 +17,24 @@ pub enum Need {
         /// Its name.
         column: String,
     },
+    /// Two columns that are compared.
+    Compared {
+        /// Table, query that stands in for it, column.
+        this: (String, Option<String>, String),
+        /// The same of the other.
+        with: (String, Option<String>, String),
+    },
+    /// A column that is added up.
+    Total {
+        /// Its table.
+        table: String,
+        /// The query that stands in for the table, if any.
+        select: Option<String>,
+        /// Its name.
+        column: String,
+        /// `sum`, `average`, `least`, `greatest` or `count`.
+        total: String,
+    },
     /// A condition, formula or rule over a table's columns.
     Condition {
         /// The table.

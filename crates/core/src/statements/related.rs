@@ -37,6 +37,10 @@ fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: Of) -> Optio
     for (there, key) in related.there.iter().zip(&target.key) {
         let own = select.own(&key.value, Why::LookupValue { field: name() }, &related.entity.place);
         pairs.push(format!("{} = {own}", joining(&there.value)));
+        let this = (related.through.value.clone(), None, there.value.clone());
+        let with = (target.table.value.clone(), target.source.select.as_ref().map(|s| s.value.clone()), key.value.clone());
+        let why = Why::LookupValue { field: name() };
+        select.uses.push(Use { need: Need::Compared { this, with }, why, place: related.entity.place.clone() });
         select.columns.push(own);
     }
     let on = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };

@@ -248,6 +248,7 @@ impl<'a> Select<'a> {
             let at = if lookup.value.is_empty() { place } else { &value.place };
             let column = self.column(target, &alias, &value.value, value_why.clone(), at);
             pairs.push(format!("{column} = {own}"));
+            self.compared(own, target, &value.value, value_why, at);
         }
         let condition = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
         // The same target over the same columns is joined once.
@@ -257,6 +258,30 @@ impl<'a> Select<'a> {
         }
         self.joins.push((Relation::of(target), own_condition));
         alias
+    }
+
+    /// Notes that a column already read, as SQL, is compared with one of a join's target.
+    fn compared(&mut self, own: &str, target: &Entity, column: &str, why: &Why, place: &Place) {
+        // Where it was read from is in the needs noted last: a qualified column is one of them.
+        let read = self.uses.iter().rev().find_map(|u| match &u.need {
+            Need::Column { table, select, column } if own.ends_with(&format!(".{}", quoted(column, self.engine))) => {
+                Some((table.clone(), select.clone(), column.clone()))
+            }
+            _ => None,
+        });
+        if let Some(this) = read {
+            let with = (target.table.value.clone(), select_of(target), column.to_owned());
+            self.uses.push(Use { need: Need::Compared { this, with }, why: why.clone(), place: place.clone() });
+        }
+    }
+
+    /// Notes that a field's values are added up.
+    pub fn total(&mut self, field: &Field, total: &str, place: &Place) {
+        for column in field.columns.iter().take(1) {
+            let (table, select) = (self.entity.table.value.clone(), select_of(self.entity));
+            let need = Need::Total { table, select, column: column.value.clone(), total: total.to_owned() };
+            self.uses.push(Use { need, why: Why::Field { field: field.name.clone(), spot: Spot::Shown }, place: place.clone() });
+        }
     }
 
     /// The finished statement.

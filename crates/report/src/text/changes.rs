@@ -170,6 +170,11 @@ fn renamed(change: &Change) -> String {
     }
 }
 
+/// What happened, in words.
+pub(super) fn plainly(change: &Change) -> String {
+    described(change, &Report::default()).1
+}
+
 /// A change as one short phrase, for causes.
 pub(super) fn phrase(change: &Change) -> String {
     let name = shown(&change.subject());

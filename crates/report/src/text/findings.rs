@@ -7,28 +7,6 @@ use crate::{Report, Totals};
 use ysomorph_core::impact::{Finding, Location, Remedy, Severity};
 use ysomorph_core::name::shown;
 
-/// The report of `impact`.
-pub fn impact(report: &Report) -> String {
-    let findings = report.findings.as_deref().unwrap_or_default();
-    let totals = report.totals.unwrap_or_default();
-    if findings.is_empty() {
-        return match report.changes.len() {
-            0 => "Nothing changed, and nothing breaks.\n".to_owned(),
-            n => format!("{}: {}. Every page still works.\n", plural(n, "change", "changes"), good("nothing breaks")),
-        };
-    }
-    let mut out = format!("{}, by {}.\n", counts(totals), plural(report.changes.len(), "change", "changes"));
-    out.push_str(&listed(report, findings));
-    let open = report.questions.iter().filter(|q| q.is_open()).count();
-    let next = if open > 0 {
-        format!("ysomorph decide   ({} to answer)", plural(open, "question", "questions"))
-    } else {
-        "ysomorph merge   (shows what it would write)".to_owned()
-    };
-    out.push_str(&format!("\n{}\n", hint(next)));
-    out
-}
-
 /// The report of `check`.
 pub fn check(report: &Report) -> String {
     let findings = report.findings.as_deref().unwrap_or_default();
@@ -60,7 +38,7 @@ pub fn rehearse(report: &Report) -> String {
     format!("{head}{}\n{next}\n", listed(report, findings))
 }
 
-fn counts(totals: Totals) -> String {
+pub(super) fn counts(totals: Totals) -> String {
     let parts = [(totals.breaks, "break", "breaks"), (totals.risk, "risk", "risks"), (totals.note, "note", "notes")];
     parts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, many)| plural(*n, one, many)).collect::<Vec<_>>().join(", ")
 }
@@ -91,7 +69,7 @@ pub(super) fn listed(report: &Report, findings: &[Finding]) -> String {
     out
 }
 
-fn alike(a: &Finding, b: &Finding) -> bool {
+pub(super) fn alike(a: &Finding, b: &Finding) -> bool {
     a.rule == b.rule && a.message == b.message && a.field == b.field && a.role == b.role
 }
 
@@ -108,16 +86,7 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
         let label = if pages.len() == 1 { "on page " } else { "on pages " };
         out.push_str(&format!("        {label}{}\n", wrapped(&pages.join(", "), 8 + label.len(), 8)));
     }
-    if let Some(at) = &finding.at {
-        let position = format!("        {}:{}:{}", shown(&at.file), at.line, at.column);
-        out.push_str(&format!("{}\n", edges(&position, finding.rule)));
-        let own_text = finding.rule.starts_with("definition/") || finding.rule.contains("condition") || finding.rule.contains("filter");
-        if let Some(quoted) =
-            report.texts.get(&at.file).filter(|_| own_text).and_then(|text| quote(text, at.line, at.column, culprit(finding, text, at)))
-        {
-            out.push_str(&quoted);
-        }
-    }
+    out.push_str(&position(report, finding));
     let then = match finding.remedy {
         Remedy::Merge => "the merge takes care of it",
         Remedy::Ask => "the merge asks",
@@ -133,6 +102,21 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
         .collect();
     if !parts.is_empty() {
         out.push_str(&format!("        {}\n", dim(wrapped(&parts.join("; "), 8, 8))));
+    }
+    out
+}
+
+/// Where the element stands, with the rule at the edge; quoted where the definition's own text matters.
+pub(super) fn position(report: &Report, finding: &Finding) -> String {
+    let at = finding.at.as_ref();
+    let place = at.map_or_else(String::new, |at| format!("{}:{}:{}", shown(&at.file), at.line, at.column));
+    let mut out = format!("{}\n", edges(&format!("        {place}"), finding.rule));
+    let words = ["condition", "filter", "formula", "old-name", "rule-broken", "source-broken"];
+    let own_text = finding.rule.starts_with("definition/") || words.iter().any(|word| finding.rule.contains(word));
+    if let Some(at) = at.filter(|_| own_text)
+        && let Some(quoted) = report.texts.get(&at.file).and_then(|text| quote(text, at.line, at.column, culprit(finding, text, at)))
+    {
+        out.push_str(&quoted);
     }
     out
 }

@@ -8,13 +8,15 @@ mod merge;
 mod page;
 mod questions;
 mod quote;
+mod stories;
 mod style;
 
 pub use changes::changes;
 pub use custom::custom;
-pub use findings::{check, impact, rehearse};
+pub use findings::{check, rehearse};
 pub use merge::merge;
 pub use page::page;
 pub use questions::{question, questions};
 pub use quote::quote;
+pub use stories::impact;
 pub use style::{heading, hint, plural};

@@ -1,11 +1,19 @@
 //! A role hides or protects a field that is gone.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity};
-use crate::name::shown;
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::name::{same, shown};
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "access/field-rule-orphan", severity: Severity::Risk, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "access/field-rule-orphan",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed],
+    elements: &[ElementKind::Access],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "`hide` or `read_only` of a role names a field whose column is gone.",
@@ -21,7 +29,9 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         for access in &entity.access {
             for (rule, named) in access.hide.iter().map(|f| ("hides", f)).chain(access.read_only.iter().map(|f| ("protects", f))) {
                 let Some(field) = entity.field(&named.value) else { continue };
-                if let Some(column) = field.columns.iter().find(|c| !table.reads(&c.value)) {
+                // Where it has a new name, access/protection-lost tells more.
+                let gone = |column: &str| !table.reads(column) && same(context.name_now(&table.name, column), column);
+                if let Some(column) = field.columns.iter().find(|c| gone(&c.value)) {
                     out.push(
                         Finding::new(
                             RULE.name,

@@ -2,11 +2,18 @@
 
 use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, Finding, Remedy, Severity};
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "access/new-field-exposed", severity: Severity::Risk, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "access/new-field-exposed",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::ColumnAdded],
+    elements: &[ElementKind::Access],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "An entity has a new column, and a role there has `hide` or `read_only`.",

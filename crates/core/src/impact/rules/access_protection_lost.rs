@@ -1,12 +1,20 @@
 //! A protected column has, or may have, a new name that nothing protects.
 
 use super::{Docs, Rule};
+use crate::changes::ChangeKind;
 use crate::definition::{Place, Spanned};
-use crate::impact::{Context, Finding, Severity};
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "access/protection-lost", severity: Severity::Risk, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "access/protection-lost",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::ColumnRenamed],
+    elements: &[ElementKind::Access],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A column that is hidden or read-only for somebody was renamed, or replaced by one that may be it, and the new name is not protected.",

@@ -1,12 +1,26 @@
 //! A role's row filter names something gone.
 
 use super::{Docs, Rule, Subject, report_conditions};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "access/row-filter-broken", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "access/row-filter-broken",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::TypeChanged,
+        ChangeKind::ColumnDropped,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::TableDropped,
+        ChangeKind::TableRenamed,
+    ],
+    elements: &[ElementKind::Access],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "The `rows` of a role names a column or table that the changed schema doesn't have; a risk where the SQL can't be analysed with certainty and mentions a lost name.",

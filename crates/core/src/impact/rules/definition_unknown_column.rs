@@ -6,7 +6,8 @@ use crate::definition::ProblemKind;
 use crate::impact::{Context, Finding, Severity};
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "definition/unknown-column", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule =
+    Rule { name: "definition/unknown-column", severity: Severity::Break, changes: &[], elements: &[], docs: DOCS, check };
 
 const DOCS: Docs = Docs {
     detects: "A table or column that the accepted schema doesn't have.",

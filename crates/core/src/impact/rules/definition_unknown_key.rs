@@ -6,7 +6,7 @@ use crate::definition::ProblemKind;
 use crate::impact::{Context, Finding, Severity};
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "definition/unknown-key", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule { name: "definition/unknown-key", severity: Severity::Break, changes: &[], elements: &[], docs: DOCS, check };
 
 const DOCS: Docs = Docs {
     detects: "A key that the format doesn't have.",

@@ -6,7 +6,7 @@ use crate::definition::ProblemKind;
 use crate::impact::{Context, Finding, Severity};
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "definition/wrong-kind", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule { name: "definition/wrong-kind", severity: Severity::Break, changes: &[], elements: &[], docs: DOCS, check };
 
 const DOCS: Docs = Docs {
     detects: "A value of another kind than its key takes, or a key that is missing.",

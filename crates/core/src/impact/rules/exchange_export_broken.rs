@@ -1,12 +1,20 @@
 //! An export writes a field that is gone.
 
 use super::{Docs, Missing, Rule, missing};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "exchange/export-broken", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "exchange/export-broken",
+    severity: Severity::Break,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed, ChangeKind::TableDropped, ChangeKind::TableRenamed],
+    elements: &[ElementKind::Exchange],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A field that an export writes has lost its column, or what it shows.",

@@ -1,12 +1,27 @@
 //! An import maps a field that is gone, or can't be matched or written.
 
 use super::{Docs, Missing, Rule, missing};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "exchange/import-broken", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "exchange/import-broken",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::ColumnDropped,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::TableDropped,
+        ChangeKind::TableRenamed,
+        ChangeKind::GeneratedChanged,
+        ChangeKind::TableKindChanged,
+    ],
+    elements: &[ElementKind::Exchange],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A column that an import matches by, writes or looks up is gone, or the database no longer takes what it writes.",

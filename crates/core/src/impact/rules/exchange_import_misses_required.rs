@@ -1,12 +1,26 @@
 //! An import doesn't give a column the database insists on.
 
 use super::{Docs, Rule, required_absent};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "exchange/import-misses-required", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "exchange/import-misses-required",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::ColumnRenamed,
+        ChangeKind::ColumnAdded,
+        ChangeKind::BecameRequired,
+        ChangeKind::DefaultChanged,
+        ChangeKind::GeneratedChanged,
+    ],
+    elements: &[ElementKind::Exchange],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A column is NOT NULL without a default, and the import maps nothing to it; or a new record of a lookup needs more than the text it is shown by.",

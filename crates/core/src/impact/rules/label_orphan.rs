@@ -1,11 +1,19 @@
 //! A label or menu entry speaks of what is gone.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity};
-use crate::name::shown;
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::name::{same, shown};
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "label/orphan", severity: Severity::Note, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "label/orphan",
+    severity: Severity::Note,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed, ChangeKind::TableDropped, ChangeKind::TableRenamed],
+    elements: &[ElementKind::Label, ElementKind::Menu],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A hand-written label belongs to a field whose column is gone (note), or a menu entry opens an entity whose table is gone (break).",
@@ -38,6 +46,8 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         for field in &entity.fields {
             let gone =
                 field.columns.iter().find(|c| context.changed().table(table).is_some_and(|t| t.broken.is_none() && !t.reads(&c.value)));
+            // A label that moves along with a new name is no orphan.
+            let gone = gone.filter(|c| same(context.name_now(table, &c.value), &c.value));
             if let (Some(label), Some(column)) = (&field.label, gone) {
                 out.push(
                     Finding::new(

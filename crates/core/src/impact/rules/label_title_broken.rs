@@ -1,12 +1,20 @@
 //! A record title names something gone.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, What};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "label/title-broken", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "label/title-broken",
+    severity: Severity::Break,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed],
+    elements: &[ElementKind::Label],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "The title of an entity names a field whose column or table is gone.",

@@ -1,12 +1,20 @@
 //! What a lookup shows is gone.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, What};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "lookup/display-missing", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "lookup/display-missing",
+    severity: Severity::Break,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed],
+    elements: &[ElementKind::Lookup, ElementKind::Label],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "The template a lookup shows (its `show`, or the target's title) or its order names a field whose column or table is gone.",

@@ -1,12 +1,20 @@
 //! The join table of a related set, or its columns, are gone.
 
 use super::{Docs, Missing, Rule, missing};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "lookup/join-broken", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "lookup/join-broken",
+    severity: Severity::Break,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed, ChangeKind::TableDropped, ChangeKind::TableRenamed],
+    elements: &[ElementKind::Related],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A related set goes through a table that is gone, lost a column of the link, or takes no links any more.",

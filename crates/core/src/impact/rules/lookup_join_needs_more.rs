@@ -1,12 +1,26 @@
 //! A join table got a column that every link must fill.
 
 use super::{Docs, Rule, required_absent};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "lookup/join-needs-more", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "lookup/join-needs-more",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::ColumnRenamed,
+        ChangeKind::ColumnAdded,
+        ChangeKind::BecameRequired,
+        ChangeKind::DefaultChanged,
+        ChangeKind::GeneratedChanged,
+    ],
+    elements: &[ElementKind::Related],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "The join table of a related set has a NOT NULL column without default beside its links.",

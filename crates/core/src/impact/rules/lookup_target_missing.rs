@@ -1,12 +1,20 @@
 //! What a lookup points at is gone.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, What};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "lookup/target-missing", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "lookup/target-missing",
+    severity: Severity::Break,
+    changes: &[ChangeKind::TableDropped, ChangeKind::TableRenamed, ChangeKind::ViewBroken],
+    elements: &[ElementKind::Lookup],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "The table of the entity that a lookup points at is gone.",

@@ -1,12 +1,20 @@
 //! The column a lookup points at is gone.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, What};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "lookup/value-missing", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "lookup/value-missing",
+    severity: Severity::Break,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed],
+    elements: &[ElementKind::Lookup],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A column of the target that a lookup's value is compared with is gone.",

@@ -1,12 +1,20 @@
 //! A child list's table or link is gone.
 
 use super::{Docs, Missing, Rule, missing};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "page/child-link-missing", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "page/child-link-missing",
+    severity: Severity::Break,
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed, ChangeKind::TableDropped, ChangeKind::TableRenamed],
+    elements: &[ElementKind::Places],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "The table of a child list, its key, or the column by which its records belong to the one shown is gone.",

@@ -1,12 +1,26 @@
 //! A field used on a page has no column any more.
 
 use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Severity, What};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "page/column-missing", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "page/column-missing",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::ColumnDropped,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::TableDropped,
+        ChangeKind::TableRenamed,
+        ChangeKind::ViewChanged,
+    ],
+    elements: &[ElementKind::Page, ElementKind::Places],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A field that a page shows, searches, filters, sorts or saves has lost its column. Told once a page, with every place.",

@@ -1,11 +1,25 @@
 //! A formula names something gone.
 
 use super::{Docs, Rule, Subject, report_conditions};
-use crate::impact::{Context, Finding, Severity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "page/formula-broken", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "page/formula-broken",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::TypeChanged,
+        ChangeKind::ColumnDropped,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::TableDropped,
+        ChangeKind::TableRenamed,
+    ],
+    elements: &[ElementKind::Condition],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "The formula of a field that is shown, listed with a parent, named in a title or exported names a column or table that the changed schema doesn't have.",

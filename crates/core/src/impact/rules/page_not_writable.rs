@@ -2,13 +2,32 @@
 
 use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, Finding, Remedy, Severity, What};
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
 use crate::name::shown;
 use crate::schema::{Operation, Refusal};
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "page/not-writable", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "page/not-writable",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::TableKindChanged,
+        ChangeKind::TriggerDropped,
+        ChangeKind::TriggerChanged,
+        ChangeKind::TriggerAdded,
+        ChangeKind::TableDropped,
+        ChangeKind::UniqueDropped,
+        ChangeKind::PrimaryKeyChanged,
+        ChangeKind::ForeignKeyAdded,
+        ChangeKind::ForeignKeyDropped,
+        ChangeKind::ColumnDropped,
+        ChangeKind::ViewChanged,
+    ],
+    elements: &[ElementKind::Form],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A table became a view, a view lost the trigger that made it writable, a trigger names something gone, or a foreign key can't be followed any more.",

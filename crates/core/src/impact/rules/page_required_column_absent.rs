@@ -1,13 +1,27 @@
 //! An add page leaves out a column the database insists on.
 
-use super::{Docs, Rule};
+use super::{Docs, Rule, required_absent};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, Finding, Remedy, Severity, What};
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
 use crate::name::{same, shown};
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "page/required-column-absent", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "page/required-column-absent",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::ColumnAdded,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::BecameRequired,
+        ChangeKind::DefaultChanged,
+        ChangeKind::GeneratedChanged,
+        ChangeKind::DomainChanged,
+    ],
+    elements: &[ElementKind::Form],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A column is NOT NULL without a default, and an add page doesn't give it a value.",
@@ -18,34 +32,20 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::Save, What::RequiredAbsent { table, column }) = (&lost.used.why, &lost.what) {
-            let added = context.cause(table, Some(column), &[ChangeKind::ColumnAdded]);
-            let field = lost.entity.fields.iter().find(|f| f.columns.iter().any(|c| same(&c.value, column)));
-            let cause = added.or_else(|| {
-                context.cause(
-                    table,
-                    Some(column),
-                    &[ChangeKind::BecameRequired, ChangeKind::DefaultChanged, ChangeKind::GeneratedChanged, ChangeKind::ColumnRenamed],
-                )
-            });
-            let remedy = if added.is_some() { Remedy::Ask } else { Remedy::Hand };
-            let how = match field {
-                Some(field) if field.hidden => format!(", and its field `{}` is hidden", shown(&field.name)),
-                _ => String::new(),
-            };
-            out.push(
-                Finding::new(
-                    RULE.name,
-                    RULE.severity,
-                    format!("no record can be added: `{}` must have a value and the page gives none{how}", shown(column)),
-                )
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .at(&lost.used.place)
-                .help("place its field on the page, or give the column a default")
-                .because((cause, remedy)),
-            );
+    let before = out.len();
+    required_absent(context, &RULE, out, |why, column| {
+        let told = format!("no record can be added: `{}` must have a value and the page gives none", shown(column));
+        matches!(why, Why::Save).then_some((None, told))
+    });
+    for finding in out.iter_mut().skip(before) {
+        let entity = finding.entity.as_ref().and_then(|e| context.model.entities.get(e));
+        let column = finding.column.as_deref().and_then(|c| c.rsplit('.').next()).unwrap_or_default();
+        let held = entity.and_then(|e| e.fields.iter().find(|f| f.columns.iter().any(|c| same(&c.value, column))));
+        if let Some(field) = held.filter(|f| f.hidden) {
+            finding.message.push_str(&format!(", and its field `{}` is hidden", shown(&field.name)));
+        }
+        if finding.remedy == Remedy::Hand {
+            "place its field on the page, or give the column a default".clone_into(&mut finding.help);
         }
     }
 }

@@ -1,12 +1,34 @@
 //! SQL or a routine of a person's own no longer works.
 
 use super::{Docs, Missing, Rule, Subject, missing, report_conditions, required_absent};
-use crate::impact::{Context, Finding, Remedy, Severity, What};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "page/source-broken", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "page/source-broken",
+    severity: Severity::Break,
+    changes: &[
+        ChangeKind::TypeChanged,
+        ChangeKind::ColumnDropped,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::TableDropped,
+        ChangeKind::TableRenamed,
+        ChangeKind::RoutineDropped,
+        ChangeKind::RoutineChanged,
+        ChangeKind::GeneratedChanged,
+        ChangeKind::ColumnAdded,
+        ChangeKind::BecameRequired,
+        ChangeKind::DefaultChanged,
+        ChangeKind::TriggerChanged,
+        ChangeKind::TriggerDropped,
+    ],
+    elements: &[ElementKind::Source],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "A custom select, insert, update or delete names a table or column that is gone, or calls a routine that is gone or takes other arguments.",

@@ -2,12 +2,19 @@
 
 use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, Finding, Remedy, Severity, What};
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
 use crate::name::{same, shown};
 use crate::statements::Why;
 
 /// See [`DOCS`].
-pub static RULE: Rule = Rule { name: "page/written-by-database", severity: Severity::Break, docs: DOCS, check };
+pub static RULE: Rule = Rule {
+    name: "page/written-by-database",
+    severity: Severity::Break,
+    changes: &[ChangeKind::GeneratedChanged, ChangeKind::ColumnAdded],
+    elements: &[ElementKind::Form],
+    docs: DOCS,
+    check,
+};
 
 const DOCS: Docs = Docs {
     detects: "An add or edit page saves a column that is generated now.",

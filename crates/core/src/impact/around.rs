@@ -1,0 +1,30 @@
+//! What there is beside the definition and the schemas: conventions, translations.
+
+use super::Location;
+use crate::draft::Conventions;
+
+/// What rules look at beside the definition and the schemas.
+#[derive(Debug, Clone, Default)]
+pub struct Around {
+    /// How drafts are made.
+    pub conventions: Conventions,
+    /// The entries of the catalogues, obsolete ones aside.
+    pub translations: Vec<Translation>,
+}
+
+/// An entry of a catalogue of translations.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Translation {
+    /// The language.
+    pub language: String,
+    /// The element's path.
+    pub context: String,
+    /// The text in the definition's own language.
+    pub id: String,
+    /// The translation; empty without one.
+    pub text: String,
+    /// Whether it was made of another text.
+    pub fuzzy: bool,
+    /// Where it stands.
+    pub at: Location,
+}

@@ -1,0 +1,27 @@
+//! A translation of what was said before.
+
+use super::{Docs, Rule};
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::name::shown;
+
+/// See [`DOCS`].
+pub static RULE: Rule =
+    Rule { name: "label/translation-fuzzy", severity: Severity::Note, changes: &[], elements: &[ElementKind::Label], docs: DOCS, check };
+
+const DOCS: Docs = Docs {
+    detects: "An entry of a catalogue is marked fuzzy: its text was translated from another one.",
+    matters: "The translation may no longer say what the label says.",
+    before: "#, fuzzy above msgid \"Postal code\"",
+    after: "nothing: it is so in the catalogue",
+    to_do: "Look at it, and take the mark away.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for entry in context.input.around.translations.iter().filter(|e| e.fuzzy) {
+        let message = format!("\"{}\" is translated as \"{}\", which was said of another text", shown(&entry.id), shown(&entry.text));
+        let mut finding = Finding::new(RULE.name, RULE.severity, message);
+        (finding.at, finding.remedy) = (Some(entry.at.clone()), Remedy::None);
+        finding.entity = entry.context.split('/').next().filter(|e| context.model.entities.contains_key(*e)).map(str::to_owned);
+        out.push(finding);
+    }
+}

@@ -1,0 +1,47 @@
+//! A label has no translation.
+
+use super::{Docs, Rule, of_entity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::name::{same, shown};
+use std::collections::BTreeSet;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "label/untranslated",
+    severity: Severity::Note,
+    changes: &[ChangeKind::ColumnAdded],
+    elements: &[ElementKind::Label],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "An entry of a catalogue `app/labels.LANG.po` is empty, or a new column has none.",
+    matters: "People who read another language see the label in the definition's own.",
+    before: "msgid \"Honey\" with msgstr \"\"",
+    after: "the database gained keeper.email_confirmed",
+    to_do: "Translate it in the catalogue.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for entry in context.input.around.translations.iter().filter(|e| e.text.is_empty()) {
+        let message = format!("\"{}\" has no translation", shown(&entry.id));
+        let mut finding = Finding::new(RULE.name, RULE.severity, message);
+        (finding.at, finding.remedy) = (Some(entry.at.clone()), Remedy::None);
+        finding.entity = entry.context.split('/').next().filter(|e| context.model.entities.contains_key(*e)).map(str::to_owned);
+        out.push(finding);
+    }
+    let languages: BTreeSet<&str> = context.input.around.translations.iter().map(|e| e.language.as_str()).collect();
+    if languages.is_empty() {
+        return;
+    }
+    for met in context.met_entities(RULE.changes) {
+        let Some(column) = met.change.column.as_deref() else { continue };
+        if !met.entity.left_out.iter().any(|c| same(&c.value, column)) {
+            let languages: Vec<&str> = languages.iter().copied().collect();
+            let message = format!("the new `{}` has no label in {} yet", shown(column), shown(&languages.join(", ")));
+            out.push(of_entity(&RULE, RULE.severity, &met, message));
+        }
+    }
+}

@@ -1,0 +1,58 @@
+//! A choice that the database no longer accepts.
+
+use super::listed;
+use super::{Docs, Rule, of_field};
+use crate::changes::ChangeKind;
+use crate::impact::MetLimits;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "lookup/choice-gone",
+    severity: Severity::Risk,
+    changes: &[
+        ChangeKind::EnumChanged,
+        ChangeKind::DomainChanged,
+        ChangeKind::CheckAdded,
+        ChangeKind::CheckDropped,
+        ChangeKind::TypeChanged,
+    ],
+    elements: &[ElementKind::Lookup, ElementKind::Form],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "A field offers a value that a changed type or constraint refuses; a break where a form that needs a value has none left to offer.",
+    matters: "Whoever chooses it can't save; records that have it may be refused with the next edit.",
+    before: "choices = [\"langstroth\", \"top-bar\", \"skep\"]",
+    after: "the constraint on hive.hive_type lost 'skep'",
+    to_do: "The merge takes the choice out where nobody wrote the list, and asks where somebody did.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for limits in context.met_limits() {
+        let MetLimits { met, before, after } = &limits;
+        if after.values.is_empty() {
+            continue;
+        }
+        let offered: Vec<&str> = met.field.choices.iter().map(|c| c.value.value.as_str()).collect();
+        let accepted = |value: &&str| after.values.iter().any(|v| v == value);
+        // What it never accepted isn't gone.
+        let was = |value: &&str| before.values.is_empty() || before.values.iter().any(|v| v == value);
+        let gone: Vec<&str> = offered.iter().copied().filter(|v| was(v) && !accepted(v)).collect();
+        if gone.is_empty() {
+            continue;
+        }
+        let forms = context.forms(met.entity, met.field);
+        let none_left = !offered.iter().any(accepted);
+        let severity = if none_left && met.field.required && !forms.is_empty() { Severity::Break } else { RULE.severity };
+        let message = format!(
+            "`{}` offers {}, which the database refuses now{}",
+            met.name(),
+            listed(&gone),
+            if none_left { ": no choice is left" } else { "" }
+        );
+        out.push(of_field(&RULE, severity, met, forms, message).settled_by(&["choices"]));
+    }
+}

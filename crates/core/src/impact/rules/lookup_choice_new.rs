@@ -1,0 +1,44 @@
+//! The database accepts a value that no form offers.
+
+use super::listed;
+use super::{Docs, Rule, of_field};
+use crate::changes::ChangeKind;
+use crate::impact::MetLimits;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "lookup/choice-new",
+    severity: Severity::Note,
+    changes: &[
+        ChangeKind::EnumChanged,
+        ChangeKind::DomainChanged,
+        ChangeKind::CheckAdded,
+        ChangeKind::CheckDropped,
+        ChangeKind::TypeChanged,
+    ],
+    elements: &[ElementKind::Lookup, ElementKind::Form],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "A changed type or constraint of a field with choices has a new value.",
+    matters: "Records that others write with it are shown without a readable label, and nobody can choose it here.",
+    before: "choices = [\"langstroth\", \"top-bar\"]",
+    after: "the constraint on hive.hive_type gained 'warre'",
+    to_do: "The merge adds it where nobody wrote the list, and asks where somebody did.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for limits in context.met_limits() {
+        let MetLimits { met, before, after } = &limits;
+        let offered = |value: &str| met.field.choices.iter().any(|c| c.value.value == value);
+        let new: Vec<&str> =
+            after.values.iter().map(String::as_str).filter(|v| !before.values.iter().any(|b| b == v) && !offered(v)).collect();
+        if !met.field.choices.is_empty() && !new.is_empty() {
+            let message = format!("`{}` doesn't offer {}, which the database accepts now", met.name(), listed(&new));
+            out.push(of_field(&RULE, RULE.severity, met, context.forms(met.entity, met.field), message).settled_by(&["choices"]));
+        }
+    }
+}

@@ -1,0 +1,61 @@
+//! What a page searches, filters, sorts or lists by lost its index.
+
+use super::{Docs, Rule, of_entity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::name::shown;
+use std::collections::BTreeSet;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "page/index-lost",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::IndexDropped, ChangeKind::UniqueDropped, ChangeKind::PrimaryKeyChanged],
+    elements: &[ElementKind::Places],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "A column that a page searches, filters, sorts or groups by, or the link of a child list, was the first of an index, and no index begins with it now.",
+    matters: "The page works and gets slower with every record, until somebody complains.",
+    before: "filter = [\"keeper\"]",
+    after: "the index on apiary.keeper_id was dropped",
+    to_do: "Have the index put back, or take the field out of what the page filters and sorts by.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let mut told: BTreeSet<(&str, &str)> = BTreeSet::new();
+    for met in context.met_entities(RULE.changes) {
+        for field in &met.entity.fields {
+            let Some(column) = field.columns.first() else { continue };
+            let now = context.columns_now(&met.before.name, std::slice::from_ref(&column.value));
+            let lost = now.first().is_some_and(|now| met.after.column(now).is_some() && !met.after.is_indexed(now));
+            if !lost || !met.before.is_indexed(&column.value) || !told.insert((&met.entity.name, &field.name)) {
+                continue;
+            }
+            let (mut pages, mut places) = (Vec::new(), BTreeSet::new());
+            for page in &met.entity.pages {
+                let spots = [("search", &page.search), ("filter", &page.filter), ("sort", &page.sort), ("group", &page.group)];
+                let used = spots.iter().filter(|(_, fields)| fields.iter().any(|f| f.value.trim_start_matches('-') == field.name));
+                let used: Vec<String> = used.map(|(word, _)| (*word).to_owned()).collect();
+                if !used.is_empty() {
+                    pages.push(page.name.clone());
+                    places.extend(used);
+                }
+            }
+            if !pages.is_empty() {
+                let message = format!("`{}` lost the index it leaned on", shown(&field.name));
+                let mut finding = of_entity(&RULE, RULE.severity, &met, message).field(&field.name).pages(pages).at(&field.place);
+                finding.places = places.into_iter().collect();
+                out.push(finding);
+            }
+            for (parent, page) in context.child_lists(&met.entity.name, &field.name) {
+                let message = format!("the list of `{}` lost the index on `{}` it leaned on", shown(&met.entity.name), shown(&field.name));
+                out.push(
+                    of_entity(&RULE, RULE.severity, &met, message).entity(&parent.name).pages(vec![page.name.clone()]).at(&page.place),
+                );
+            }
+        }
+    }
+}

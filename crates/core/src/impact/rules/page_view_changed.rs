@@ -1,0 +1,47 @@
+//! A view reads other tables, or other records, than it did.
+
+use super::{Docs, Rule, of_entity};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::name::shown;
+use crate::sql;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "page/view-changed",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::ViewChanged],
+    elements: &[ElementKind::Page, ElementKind::Condition],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "The statement of a view behind an entity has other tables, another condition or another grouping.",
+    matters: "Its pages go on working and show more, fewer or other records, which nobody asked for.",
+    before: "harvest_by_apiary grouped by yard and season",
+    after: "it is grouped by yard alone",
+    to_do: "Look at what the view returns now; ask who changed it and why.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for met in context.met_entities(RULE.changes) {
+        let texts = met.before.definition.as_deref().zip(met.after.definition.as_deref());
+        let Some((before, after)) = texts else { continue };
+        let engine = context.changed().engine;
+        let Some((old, new)) = sql::outline(before, engine).zip(sql::outline(after, engine)) else { continue };
+        let parts = [
+            ("reads from", &old.from, &new.from),
+            ("keeps records where", &old.condition, &new.condition),
+            ("groups records by", &old.grouping, &new.grouping),
+        ];
+        for (what, old, new) in parts {
+            if !sql::says_same(old, new, engine, |a, b| context.may_turn(a, b)) {
+                let or_none = |text: &str| if text.is_empty() { "nothing".to_owned() } else { shown(text) };
+                let message = format!("the view {what} {} now, {} before; it may show other records", or_none(new), or_none(old));
+                let pages = met.entity.pages.iter().map(|p| p.name.clone()).collect();
+                out.push(of_entity(&RULE, RULE.severity, &met, message).pages(pages));
+            }
+        }
+    }
+}

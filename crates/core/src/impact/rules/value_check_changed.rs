@@ -1,0 +1,61 @@
+//! A constraint that no form knows of.
+
+use super::{Docs, Rule, of_entity, of_field};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::name::shown;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "value/check-changed",
+    severity: Severity::Risk,
+    changes: &[
+        ChangeKind::CheckAdded,
+        ChangeKind::CheckDropped,
+        ChangeKind::ExclusionAdded,
+        ChangeKind::ExclusionDropped,
+        ChangeKind::DomainChanged,
+    ],
+    elements: &[ElementKind::Form],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "A CHECK or EXCLUDE constraint came that says more than choices, bounds and lengths of single fields; a note where one went.",
+    matters: "The form accepts what the database refuses.",
+    before: "apiary without a constraint on its dates",
+    after: "CHECK (closed_on >= opened_on) was added",
+    to_do: "Write a `[check]` rule with a message that people understand.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let limits = context.met_limits();
+    for met in context.met_entities(RULE.changes) {
+        let saves = met.entity.pages.iter().filter(|p| p.kind.saves && !met.entity.read_only);
+        let pages: Vec<String> = saves.map(|p| p.name.clone()).collect();
+        // What is told of single fields isn't told twice.
+        let told = limits.iter().any(|l| l.met.at == met.at && l.met.entity.name == met.entity.name);
+        if pages.is_empty() || told {
+            continue;
+        }
+        let (severity, message) = match (&met.change.before, &met.change.after) {
+            (None, Some(after)) => (RULE.severity, format!("a new constraint that no form knows of: {}", shown(after))),
+            (Some(before), None) => (Severity::Note, format!("a constraint is gone: {}", shown(before))),
+            _ => continue,
+        };
+        out.push(of_entity(&RULE, severity, &met, message).pages(pages));
+    }
+    for met in context.met_fields(&[ChangeKind::DomainChanged]) {
+        let forms = context.forms(met.entity, met.field);
+        let told = limits.iter().any(|l| l.met.at == met.at && l.met.field.name == met.field.name);
+        if !forms.is_empty() && !told {
+            let message = format!(
+                "the domain of `{}` says something else now: {}",
+                met.name(),
+                shown(met.change.after.as_deref().unwrap_or_default())
+            );
+            out.push(of_field(&RULE, RULE.severity, &met, forms, message));
+        }
+    }
+}

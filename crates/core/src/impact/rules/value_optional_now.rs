@@ -1,0 +1,32 @@
+//! The form insists on a value that the database doesn't need.
+
+use super::{Docs, Rule, of_field};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "value/optional-now",
+    severity: Severity::Note,
+    changes: &[ChangeKind::BecameOptional, ChangeKind::DomainChanged],
+    elements: &[ElementKind::Form],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "A column may be NULL now, and its field is `required`.",
+    matters: "Nothing fails; people have to type what they may not know.",
+    before: "required = true for hive.colour",
+    after: "the column may be NULL now",
+    to_do: "The merge lets the field be empty where nobody decided otherwise.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for met in context.met_fields(RULE.changes) {
+        if met.before.needs_value() && !met.after.needs_value() && met.field.required {
+            let message = format!("`{}` has to be filled in, though the database no longer needs it", met.name());
+            out.push(of_field(&RULE, RULE.severity, &met, context.forms(met.entity, met.field), message).settled_by(&["required"]));
+        }
+    }
+}

@@ -1,0 +1,36 @@
+//! What decides which records a query returns: the tables it reads from, its condition, its grouping.
+
+use super::dialect::dialect;
+use crate::schema::Engine;
+use sqlparser::ast::{GroupByExpr, Query, SetExpr, Statement};
+use sqlparser::parser::Parser;
+
+/// The parts of a query that decide which records it returns, each as SQL; empty where it has none.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Outline {
+    /// FROM, with the joins.
+    pub from: String,
+    /// WHERE and HAVING.
+    pub condition: String,
+    /// GROUP BY.
+    pub grouping: String,
+}
+
+/// Outlines a query, or a `CREATE VIEW … AS` one; nothing where it can't be read, or isn't a plain SELECT.
+pub fn outline(text: &str, engine: Engine) -> Option<Outline> {
+    let mut statements = Parser::new(dialect(engine)).with_recursion_limit(60).try_with_sql(text).ok()?.parse_statements().ok()?;
+    let query: Box<Query> = match statements.pop()? {
+        Statement::Query(query) => query,
+        Statement::CreateView(view) => view.query,
+        _ => return None,
+    };
+    let SetExpr::Select(select) = *query.body else { return None };
+    let listed = |parts: Vec<String>, between: &str| parts.join(between);
+    let from = listed(select.from.iter().map(ToString::to_string).collect(), ", ");
+    let condition = listed(select.selection.iter().chain(&select.having).map(ToString::to_string).collect(), " AND ");
+    let grouping = match &select.group_by {
+        GroupByExpr::All(_) => "ALL".to_owned(),
+        GroupByExpr::Expressions(parts, _) => listed(parts.iter().map(ToString::to_string).collect(), ", "),
+    };
+    Some(Outline { from, condition, grouping })
+}
