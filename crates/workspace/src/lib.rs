@@ -5,6 +5,7 @@
 //! - [`Transaction`] writes many files wholly or not at all; [`merges`] keeps an entry for each, to undo it.
 
 mod apply;
+mod code;
 mod config;
 mod decisions;
 mod lock;

@@ -65,7 +65,7 @@ impl Workspace {
 
     /// What rules look at beside the definition and the schemas.
     pub fn around(&self) -> Around {
-        Around { conventions: self.config.conventions.clone(), translations: self.all_translations() }
+        Around { conventions: self.config.conventions.clone(), translations: self.all_translations(), ..Around::default() }
     }
 }
 

@@ -1,5 +1,7 @@
 //! `ysomorph impact`
 
+#![allow(clippy::print_stderr, reason = "notes go to standard error")]
+
 use super::print;
 use crate::error::CliError;
 use crate::output::Output;
@@ -10,7 +12,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use ysomorph_core::impact::{self, Finding, Input};
 use ysomorph_core::merge::merge;
-use ysomorph_core::name::matches_any;
+use ysomorph_core::name::{matches_any, shown};
 use ysomorph_report::text;
 
 #[derive(Debug, Args)]
@@ -78,7 +80,14 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let changed = session.changed(&workspace)?;
     let answers = workspace.answer_map();
     let outcome = merge(&workspace.merge_input(&changed, &answers));
-    let (tree, comparison, around) = (&workspace.tree, &outcome.comparison, &workspace.around());
+    let (tree, comparison) = (&workspace.tree, &outcome.comparison);
+    let mut around = workspace.around();
+    let (code, troubles) = workspace.find_in_code(impact::code::sought(comparison).keys().map(String::as_str))?;
+    for trouble in troubles {
+        eprintln!("note: {}", shown(&trouble));
+    }
+    around.code = code;
+    let around = &around;
     let mut findings = impact::impact(Input { tree, accepted: workspace.accepted(), changed: &changed, comparison, around });
     impact::settle(&mut findings, &outcome);
     let found = findings.len();
@@ -89,6 +98,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let mut report = report("impact", session, &workspace, &changed, &outcome);
     (report.order, report.narrowed, report.known) = (arguments.order.into(), found - wanted, wanted - findings.len());
+    // Lines of hand-written code are quoted like those of the definition.
+    report.texts.extend(around.code.iter().map(|hit| (hit.file.clone(), hit.text.to_string())));
     let report = report.with_findings(findings);
     print(output, &report, text::impact);
     let totals = report.totals.unwrap_or_default();

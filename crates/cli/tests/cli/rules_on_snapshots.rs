@@ -41,6 +41,11 @@ const NO_KEY: (&str, &str) = (
 const CASCADES: (&str, &str) = (r#""to": ["code"]"#, r#""to": ["code"], "on_delete": "CASCADE""#);
 const OTHER_TARGET: (&str, &str) = (r#""table": "region", "to": ["code"]"#, r#""table": "visit", "to": ["id"]"#);
 const POSTGRESQL: (&str, &str) = (r#""engine": "sqlite""#, r#""engine": "postgresql""#);
+const ROUTINE: (&str, &str) = (
+    "  \"tables\": [",
+    r#"  "routines": [{ "name": "calls", "kind": "function", "language": "sql", "body": "SELECT phone FROM keeper" }],
+  "tables": ["#,
+);
 /// A harmless neighbour of most changes.
 const LONGER_NOTE: (&str, &str) = (
     r#""size": 40, "original": "VARCHAR(40)" }, "nullable": true }
@@ -170,6 +175,9 @@ pub const CASES: &[Case] = &[
     ("access/row-policy-changed", &[], &[], &[LONGER_NOTE], None),
     ("access/widened-by-view", &[], &[], &[("SELECT id, last_name, age FROM", "SELECT id, last_name, age, phone FROM")], Some("risk")),
     ("access/widened-by-view", &[], &[], &[("SELECT id, last_name, age FROM", "SELECT id, last_name, age, born_on FROM")], None),
+    ("code/routine-broken", &[], &[ROUTINE], &[(r#""name": "phone""#, r#""name": "mobile""#)], Some("break")),
+    ("code/routine-broken", &[], &[ROUTINE, ("\"language\": \"sql\"", "\"language\": \"plpgsql\"")], &[(r#""name": "phone""#, r#""name": "mobile""#)], Some("risk")),
+    ("code/routine-broken", &[], &[ROUTINE], &[(r#""kind": "date", "original": "DATE" }, "nullable": true"#, r#""kind": "text", "original": "TEXT" }, "nullable": true"#)], None),
     ("value/required-now", &[], &[], &[(r#""VARCHAR(20)" }, "nullable": true"#, r#""VARCHAR(20)" }, "nullable": false"#)], Some("risk")),
     ("value/required-now", &[("kind = \"phone\"", "kind = \"phone\"\nrequired = true")], &[], &[(r#""VARCHAR(20)" }, "nullable": true"#, r#""VARCHAR(20)" }, "nullable": false"#)], None),
     ("value/optional-now", &[], &[], &[(r#""VARCHAR(60)" }, "nullable": false"#, r#""VARCHAR(60)" }, "nullable": true"#)], Some("note")),

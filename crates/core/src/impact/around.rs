@@ -1,6 +1,7 @@
 //! What there is beside the definition and the schemas: conventions, translations.
 
 use super::Location;
+use super::code::Hit;
 use crate::draft::Conventions;
 
 /// What rules look at beside the definition and the schemas.
@@ -10,6 +11,8 @@ pub struct Around {
     pub conventions: Conventions,
     /// The entries of the catalogues, obsolete ones aside.
     pub translations: Vec<Translation>,
+    /// Old names found in hand-written code.
+    pub code: Vec<Hit>,
 }
 
 /// An entry of a catalogue of translations.

@@ -1,7 +1,7 @@
 //! Changes met by the elements that lean on what changed: where rules about changes begin. Work grows with the changes
 //! and with what leans on each of them.
 
-use super::Context;
+use super::{Context, code};
 use crate::changes::{Change, ChangeKind};
 use crate::definition::{Entity, Field, Lookup, Page};
 use crate::draft::Declared;
@@ -98,6 +98,12 @@ impl<'a> Context<'a> {
         let before = self.table_name_before(table);
         let renamed = self.names.column_renames().find(|(of, _, to)| name::same(of, before) && name::same(to, column));
         renamed.map(|(_, from, _)| (before.to_owned(), from.to_owned()))
+    }
+
+    /// The first change whose old name stands in a text.
+    pub fn cause_mentioned(&self, text: &str) -> Option<usize> {
+        let named = |change: &Change| code::lost_name(change).is_some_and(|name| code::mentions(text, name));
+        self.input.comparison.changes.iter().position(named)
     }
 
     /// Whether a renamed name is called so now.

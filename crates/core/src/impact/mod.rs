@@ -4,6 +4,7 @@
 //! the database ([`crate::statements`]) and at what of that the changed schema can't give ([`Context::lost`]).
 
 mod around;
+pub mod code;
 mod context;
 mod element_kind;
 mod finding;

@@ -60,10 +60,11 @@ fn outcome(report: &Report, findings: &[Finding]) -> String {
     let broken: BTreeSet<(&Option<String>, &String)> =
         findings.iter().filter(|f| f.severity == Severity::Break).flat_map(|f| f.pages.iter().map(move |p| (&f.entity, p))).collect();
     let pages = match broken.len() {
-        0 => "every page still works".to_owned(),
-        n => format!("{n} of {} can't work", plural(report.counts.1, "page", "pages")),
+        0 if report.narrowed == 0 => ": every page still works".to_owned(),
+        0 => String::new(),
+        n => format!(": {n} of {} can't work", plural(report.counts.1, "page", "pages")),
     };
-    wrapped(&format!("{}, by {changes}: {pages}{left}.", counts(Totals::of(findings))), 0, 0)
+    wrapped(&format!("{}, by {changes}{pages}{left}.", counts(Totals::of(findings))), 0, 0)
 }
 
 /// Findings by the change that caused them, the worst story first; what was so before comes last.
@@ -170,7 +171,8 @@ fn entries(report: &Report, findings: &[&Finding], cause: Option<&Change>) -> St
 
 /// Whether two findings of one cause are one to the reader: the same words, or one place that breaks several entities.
 fn one_story(a: &Finding, b: &Finding) -> bool {
-    let alike = a.entity == b.entity && alike(a, b);
+    // Each line of code has to be mended by itself.
+    let alike = a.entity == b.entity && alike(a, b) && (!a.rule.starts_with("code/") || a.at == b.at);
     alike || a.rule == b.rule && a.severity == b.severity && a.role == b.role && a.at.is_some() && a.at == b.at && a.entity != b.entity
 }
 
@@ -191,7 +193,8 @@ fn places(report: &Report, findings: &[&&Finding], entity: &Option<String>) -> S
     let all: BTreeSet<&String> = own().flat_map(|f| &f.pages).collect();
     let everywhere = all.len() > 1 && report.pages.iter().filter(|(e, _)| Some(e) == entity.as_ref()).count() == all.len();
     let pages = if everywhere { "every page".to_owned() } else { pages.join(", ") };
-    let entity = entity.as_deref().map_or_else(|| "app".to_owned(), shown);
+    let code = own().any(|f| f.rule.starts_with("code/"));
+    let entity = entity.as_deref().map_or_else(|| if code { "code".to_owned() } else { "app".to_owned() }, shown);
     if pages.is_empty() { entity } else { format!("{entity}, {pages}") }
 }
 

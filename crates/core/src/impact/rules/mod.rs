@@ -12,6 +12,10 @@ mod access_row_policy_changed;
 mod access_sensitive_exposed;
 mod access_sensitive_in_lookup;
 mod access_widened_by_view;
+mod code_old_name;
+mod code_routine_broken;
+mod code_trigger_broken;
+mod code_view_broken;
 mod definition_duplicate;
 mod definition_page_unreachable;
 mod definition_unknown_column;
@@ -80,11 +84,12 @@ mod value_type_changed;
 mod value_unique_now;
 mod value_unit_suspected;
 
+use super::code;
 use super::{Context, ElementKind, Finding, Lost, MetEntity, MetField, Remedy, Severity, What};
 use crate::changes::ChangeKind;
 use crate::definition::{ProblemKind, Spanned};
 use crate::impact::finding::Location;
-use crate::name::shown;
+use crate::name::{same, shown};
 use crate::schema::{ColumnType, Kind, TypeRelation};
 use crate::statements::{Need, Why};
 
@@ -195,6 +200,10 @@ pub static RULES: &[Rule] = &[
     access_grant_missing::RULE,
     access_row_policy_changed::RULE,
     access_widened_by_view::RULE,
+    code_old_name::RULE,
+    code_view_broken::RULE,
+    code_trigger_broken::RULE,
+    code_routine_broken::RULE,
     definition_unknown_name::RULE,
     definition_unknown_column::RULE,
     definition_duplicate::RULE,
@@ -238,6 +247,38 @@ fn loses_precision(old: &ColumnType, new: &ColumnType) -> bool {
     let alike = number(old) && number(new) || moment(old) && moment(new);
     // A zone that came or went is another matter.
     alike && old.zone == new.zone && old.relation(new) == TypeRelation::Lossy
+}
+
+/// The first change whose old name a program of the database has, and whether it is a column of its own record (`OLD.…`).
+fn program_names(context: &Context<'_>, text: &str, own: Option<&str>) -> Option<(usize, bool)> {
+    for (at, change) in context.input.comparison.changes.iter().enumerate() {
+        let Some(name) = code::lost_name(change) else { continue };
+        if !crate::sql::mentions_word(text, &[name], context.changed().engine) {
+            continue;
+        }
+        let table_now = context.table_name_now(&change.table);
+        let own = own.filter(|own| change.column.is_some() && same(own, &table_now));
+        let lower = text.to_ascii_lowercase().replace(['`', '"'], "");
+        let record = ["old", "new"].iter().any(|r| lower.contains(&format!("{r}.{}", name.to_ascii_lowercase())));
+        if own.is_some() && record {
+            return Some((at, true));
+        }
+        // A name that is still something's says nothing by itself.
+        let speaks = change.column.is_none() || [&change.table, &table_now].iter().any(|t| code::mentions(text, t));
+        let elsewhere = context.changed().tables.iter().any(|t| t.column(name).is_some() && code::mentions(text, &t.name));
+        if speaks && !elsewhere && own.is_none() {
+            return Some((at, false));
+        }
+    }
+    None
+}
+
+/// What became of what a change took away.
+fn fate(context: &Context<'_>, at: usize) -> String {
+    context.input.comparison.changes.get(at).map_or_else(String::new, |change| match change.kind {
+        ChangeKind::RoutineDropped => format!("the routine `{}` is gone", shown(change.object.as_deref().unwrap_or_default())),
+        _ => context.fate(&change.table, change.column.as_deref()),
+    })
 }
 
 /// What a condition belongs to.

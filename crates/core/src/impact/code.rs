@@ -1,0 +1,89 @@
+//! Hand-written code: which names to look for in it, and what was found.
+
+use crate::changes::{Change, ChangeKind, Comparison};
+use crate::name;
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// A word found in a file of hand-written code.
+#[derive(Debug, Clone)]
+pub struct Hit {
+    /// The file, relative to the workspace.
+    pub file: String,
+    /// Its whole text.
+    pub text: Arc<str>,
+    /// The byte the word starts at.
+    pub offset: usize,
+    /// The word, as written there.
+    pub word: String,
+}
+
+impl Hit {
+    /// Line and column in characters, from 1.
+    pub fn position(&self) -> (u32, u32) {
+        let before = self.text.get(..self.offset).unwrap_or_default();
+        let start = before.rfind('\n').map_or(0, |at| at + 1);
+        let count = |n: usize| u32::try_from(n + 1).unwrap_or(u32::MAX);
+        (count(before.matches('\n').count()), count(before[start..].chars().count()))
+    }
+}
+
+/// The names to look for, in the spellings that code uses, with the changes that took them away.
+pub fn sought(comparison: &Comparison) -> BTreeMap<String, Vec<usize>> {
+    let mut sought: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+    for (at, change) in comparison.changes.iter().enumerate() {
+        for spelling in lost_name(change).map(spellings).unwrap_or_default() {
+            sought.entry(spelling).or_default().push(at);
+        }
+    }
+    sought
+}
+
+/// The name that a change took away.
+pub(super) fn lost_name(change: &Change) -> Option<&str> {
+    match change.kind {
+        kind if kind.loses_a_name() => Some(change.column.as_deref().unwrap_or_else(|| name::split_qualified(&change.table).1)),
+        ChangeKind::RoutineDropped => change.object.as_deref().and_then(|object| object.split('(').next()),
+        _ => None,
+    }
+}
+
+/// A name as is, and as code spells it: `hiveNo`, `HiveNo`, `HIVE_NO`, `hive-no`.
+pub(super) fn spellings(name: &str) -> Vec<String> {
+    let words = name::words(name);
+    let capital = |word: &String| {
+        let mut letters = word.chars();
+        letters.next().map_or_else(String::new, |first| first.to_uppercase().chain(letters).collect())
+    };
+    let pascal: String = words.iter().map(capital).collect();
+    let camel: String = words.iter().take(1).cloned().chain(words.iter().skip(1).map(capital)).collect();
+    let mut all = vec![name.to_owned(), camel, pascal, words.join("_").to_uppercase(), words.join("-"), words.join("_")];
+    all.retain(|spelling| !spelling.is_empty());
+    all.sort();
+    all.dedup();
+    all
+}
+
+/// Whether a text has a name in one of the spellings, as a whole word.
+pub(super) fn mentions(text: &str, name: &str) -> bool {
+    spellings(name).iter().any(|spelling| {
+        text.match_indices(spelling.as_str()).any(|(at, found)| {
+            let part = |c: char| c.is_alphanumeric() || c == '_';
+            let before = text[..at].chars().next_back().is_some_and(part);
+            let after = text[at + found.len()..].chars().next().is_some_and(part);
+            !before && !after
+        })
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn names_are_spelled_as_code_spells_them() {
+        assert_eq!(super::spellings("hive_no"), ["HIVE_NO", "HiveNo", "hive-no", "hiveNo", "hive_no"]);
+        assert_eq!(super::spellings("tag"), ["TAG", "Tag", "tag"]);
+        for (text, found) in [("row.hiveNo", true), ("row.hiveNot", false), ("my_hive_no", false), ("'hive-no'", true)] {
+            assert_eq!(super::mentions(text, "hive_no"), found, "{text}");
+        }
+    }
+}

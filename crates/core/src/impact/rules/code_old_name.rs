@@ -1,0 +1,143 @@
+//! Hand-written code names what is gone.
+
+use super::{Docs, Rule, fate};
+use crate::changes::ChangeKind;
+use crate::impact::Location;
+use crate::impact::code::{self, Hit};
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::name::words;
+use crate::name::{same, shown};
+use crate::sql::{self, Analysis, Target};
+use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "code/old-name",
+    severity: Severity::Risk,
+    changes: &[
+        ChangeKind::ColumnDropped,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::TableDropped,
+        ChangeKind::TableRenamed,
+        ChangeKind::RoutineDropped,
+    ],
+    elements: &[ElementKind::Code],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "A line under `[code].roots` has an old name as a whole word, in one of the usual spellings. In SQL that can be analysed it is a break; else a risk, probable where the file also speaks of the table. A field keeps its name when its column is renamed: code that may use the field's name is not told.",
+    matters: "The application is rebuilt and works; the report that runs at night doesn't.",
+    before: "SELECT k.postcode FROM keeper k, in handmade/season.sql",
+    after: "keeper.postcode is called postal_code",
+    to_do: "Mend it by hand: a merge never touches hand-written code.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let sought = code::sought(context.input.comparison);
+    let mut analyses: BTreeMap<(&str, usize), Analysis> = BTreeMap::new();
+    let mut told: BTreeSet<(&str, u32, usize)> = BTreeSet::new();
+    for hit in &context.input.around.code {
+        let Some(changes) = sought.get(&hit.word) else { continue };
+        let (line, column) = hit.position();
+        let found = match sql_around(hit, context) {
+            Some(range) => {
+                let text = hit.text.get(range.clone()).unwrap_or_default();
+                let analysis = analyses.entry((&hit.file, range.start)).or_insert_with(|| {
+                    let scope = sql::Scope::Statement { table: "" };
+                    sql::analyse(&sql::without_placeholders(text), scope, context.changed())
+                });
+                in_sql(context, hit, changes, analysis, hit.offset - range.start, text)
+            }
+            None => in_code(context, hit, changes),
+        };
+        let Some((at, severity, sure)) = found else { continue };
+        if !told.insert((&hit.file, line, at)) {
+            continue;
+        }
+        let fate = fate(context, at);
+        let mut finding = Finding::new(RULE.name, severity, format!("{sure} `{}`: {fate}", shown(&hit.word)));
+        finding.at = Some(Location { file: hit.file.clone(), line, column });
+        out.push(finding.because((Some(at), Remedy::Hand)));
+    }
+}
+
+/// The SQL a word stands in: a statement of a script, or a string literal of a program.
+fn sql_around(hit: &Hit, context: &Context<'_>) -> Option<Range<usize>> {
+    if hit.file.to_ascii_lowercase().ends_with(".sql") {
+        return Some(sql::statement_at(&hit.text, hit.offset, context.changed().engine));
+    }
+    sql::literal_at(&hit.text, hit.offset)
+}
+
+/// Which change, how bad and how sure: what a statement's names stand for tells it.
+fn in_sql(
+    context: &Context<'_>,
+    hit: &Hit,
+    changes: &[usize],
+    analysis: &Analysis,
+    offset: usize,
+    text: &str,
+) -> Option<(usize, Severity, &'static str)> {
+    let of = |at: &&usize| context.input.comparison.changes.get(**at);
+    let named = analysis.names.iter().find(|n| n.at.contains(&offset));
+    match named.map(|n| &n.target) {
+        Some(Target::Missing { table, is_table, .. }) => {
+            let fits = |at: &&usize| {
+                of(at).is_some_and(|change| match (&change.column, table) {
+                    (Some(_), Some(table)) => same(&change.table, table) || same(&context.table_name_now(&change.table), table),
+                    (column, _) => column.is_none() == *is_table,
+                })
+            };
+            let at =
+                changes.iter().find(fits).or_else(|| changes.iter().find(|at| of(at).is_some_and(|c| c.column.is_none() == *is_table)))?;
+            Some((*at, Severity::Break, "SQL names"))
+        }
+        // It stands for something that is there.
+        Some(_) => None,
+        // A routine is called by its name; where all is understood, anything else is an alias, or inside a text.
+        None if analysis.certain && analysis.error.is_none() => {
+            let routine = changes.iter().find(|at| of(at).is_some_and(|c| c.kind == ChangeKind::RoutineDropped))?;
+            let called = text.get(offset + hit.word.len()..).is_some_and(|rest| rest.trim_start().starts_with('('));
+            called.then_some((*routine, Severity::Break, "SQL calls"))
+        }
+        None => {
+            let speaks = |at: &&usize| {
+                of(at).is_some_and(|c| {
+                    c.column.is_none() || [&c.table, &context.table_name_now(&c.table)].iter().any(|t| code::mentions(text, t))
+                })
+            };
+            changes.iter().find(speaks).map(|at| (*at, Severity::Risk, "SQL that can't be analysed probably names"))
+        }
+    }
+}
+
+/// The same outside SQL, where only the words around tell.
+fn in_code(context: &Context<'_>, hit: &Hit, changes: &[usize]) -> Option<(usize, Severity, &'static str)> {
+    let mut perhaps = None;
+    for at in changes {
+        let Some(change) = context.input.comparison.changes.get(*at) else { continue };
+        let entities = context.entities_over(&change.table);
+        let kept = |name: &str| code::spellings(name).contains(&hit.word);
+        // A rename takes the column along, not the field's or entity's name.
+        let may_be_field = match change.kind {
+            ChangeKind::ColumnRenamed => entities.iter().any(|e| e.fields.iter().any(|f| kept(&f.name))),
+            ChangeKind::TableRenamed => entities.iter().any(|e| kept(&e.name)),
+            _ => false,
+        };
+        if may_be_field {
+            continue;
+        }
+        let speaks = code::mentions(&hit.text, &change.table) || entities.iter().any(|e| code::mentions(&hit.text, &e.name));
+        if change.column.is_some() && speaks {
+            return Some((*at, Severity::Risk, "the code probably names"));
+        }
+        // One plain word may be anything.
+        if words(&hit.word).len() > 1 {
+            perhaps = perhaps.or(Some((*at, Severity::Risk, "the code perhaps names")));
+        }
+    }
+    perhaps
+}

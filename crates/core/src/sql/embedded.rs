@@ -1,0 +1,114 @@
+//! SQL inside other texts: the statements of a script, and string literals of a program that hold SQL.
+
+use super::dialect::dialect;
+use crate::schema::Engine;
+use sqlparser::tokenizer::{Location, Token, Tokenizer};
+use std::ops::Range;
+
+/// How far before a word the literal it stands in may begin, in bytes.
+const REACH: usize = 8_000;
+
+/// Words a statement begins with.
+const FIRST: &[&str] = &["select", "insert", "update", "delete", "with", "merge", "replace", "call", "create", "alter", "drop"];
+
+/// The statement of a script that holds a byte; the whole script where it can't be taken apart.
+pub fn statement_at(script: &str, offset: usize, engine: Engine) -> Range<usize> {
+    let Ok(tokens) = Tokenizer::new(dialect(engine), script).tokenize_with_location() else { return 0..script.len() };
+    let lines = line_starts(script);
+    let mut start = 0;
+    for token in tokens.iter().filter(|t| t.token == Token::SemiColon) {
+        let at = byte_at(script, &lines, token.span.start);
+        if at >= offset {
+            return start..at;
+        }
+        start = at + 1;
+    }
+    start..script.len()
+}
+
+fn line_starts(text: &str) -> Vec<usize> {
+    std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect()
+}
+
+fn byte_at(text: &str, lines: &[usize], at: Location) -> usize {
+    let number = |n: u64| usize::try_from(n).unwrap_or(1).saturating_sub(1);
+    let start = lines.get(number(at.line)).copied().unwrap_or(text.len());
+    text[start..].char_indices().nth(number(at.column)).map_or(text.len(), |(within, _)| start + within)
+}
+
+/// The string literal of a program that holds a byte and begins like a statement: its inside.
+///
+/// The nearest opening quote before the byte that a statement's first word follows, up to the same quote. Languages
+/// quote with `"`, `'`, `` ` `` and triples of them.
+pub fn literal_at(program: &str, offset: usize) -> Option<Range<usize>> {
+    let mut reach = offset.saturating_sub(REACH);
+    while !program.is_char_boundary(reach) {
+        reach += 1;
+    }
+    let before = program.get(reach..offset)?;
+    let quotes = before.rmatch_indices(['"', '\'', '`']).map(|(at, quote)| (reach + at, quote));
+    for (at, quote) in quotes {
+        let inside = at + quote.len();
+        let first: String = program[inside..].trim_start().chars().take_while(char::is_ascii_alphabetic).collect();
+        if !FIRST.contains(&first.to_ascii_lowercase().as_str()) {
+            continue;
+        }
+        let triple = quote.repeat(3);
+        let closing = if program[..inside].ends_with(&triple) { triple.as_str() } else { quote };
+        // Backslashes escape the quote.
+        let mut end = inside;
+        while let Some(next) = program[end..].find(closing) {
+            end += next;
+            if !program[..end].ends_with('\\') {
+                return (end > offset).then_some(inside..end);
+            }
+            end += closing.len();
+        }
+        return None;
+    }
+    None
+}
+
+/// The same text with the placeholders that programs put into SQL (`%s`, `%(name)s`, `{name}`, `#{name}`) turned into
+/// parameters of the same length, so that places stay.
+pub fn without_placeholders(sql: &str) -> String {
+    let mut out = sql.to_owned();
+    for (open, close) in [("#{", "}"), ("${", "}"), ("{", "}"), ("%(", ")s")] {
+        let mut from = 0;
+        while let Some(start) = out[from..].find(open).map(|at| from + at) {
+            let Some(end) = out[start..].find(close).map(|at| start + at + close.len()) else { break };
+            let inside = &out[start..end];
+            if inside.contains('\n') || inside.len() < 2 {
+                from = start + open.len();
+                continue;
+            }
+            let parameter = format!(":{}", "p".repeat(inside.len() - 1));
+            out.replace_range(start..end, &parameter);
+            from = end;
+        }
+    }
+    out.replace("%s", ":s").replace("%d", ":d")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn statements_and_literals_are_cut_out() {
+        let script = "-- it's; so\nSELECT ';' FROM a;\nSELECT tag FROM hive;";
+        let at = script.find("tag").unwrap();
+        assert_eq!(script[statement_at(script, at, Engine::Sqlite)].trim(), "SELECT tag FROM hive");
+        for (program, expected) in [
+            ("rows = db.query(\"SELECT tag FROM hive\")", Some("SELECT tag FROM hive")),
+            ("Q = \"\"\"\n SELECT tag\n FROM hive\"\"\"\n", Some("\n SELECT tag\n FROM hive")),
+            ("x = 'SELECT ' + tag", None),
+            ("print('the tag')", None),
+            ("don't(`update hive set tag = 1 where name = 'x'`)", Some("update hive set tag = 1 where name = 'x'")),
+        ] {
+            let at = program.find("tag").unwrap();
+            assert_eq!(literal_at(program, at).map(|range| &program[range]), expected, "{program}");
+        }
+        assert_eq!(without_placeholders("a = %s AND b = {name} AND c = %(c)s"), "a = :s AND b = :ppppp AND c = :pppp");
+    }
+}
