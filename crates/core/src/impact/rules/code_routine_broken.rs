@@ -1,9 +1,10 @@
 //! A routine of the database names something gone.
 
 use super::{Docs, Rule, fate, program_names};
-use crate::changes::ChangeKind;
+use crate::changes::{Change, ChangeKind};
+use crate::impact::code;
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
-use crate::name::shown;
+use crate::name::{same, shown};
 use crate::sql;
 
 /// See [`DOCS`].
@@ -56,8 +57,13 @@ fn sql_names(context: &Context<'_>, body: &str, language: &str) -> Option<usize>
         let analysis = sql::analyse(text, sql::Scope::Statement { table: "" }, context.changed());
         for named in analysis.missing() {
             if let sql::Target::Missing { table, name, is_table } = &named.target {
-                let (table, column) = if *is_table { (name, None) } else { (table.as_ref().unwrap_or(name), Some(name.as_str())) };
-                if let (Some(at), _) = context.cause_of_loss(context.table_name_before(table), column) {
+                let lost = |change: &Change| {
+                    let there = table.as_ref().is_none_or(|t| same(context.table_name_before(t), &change.table));
+                    code::lost_name(change).is_some_and(|lost| same(lost, name))
+                        && change.column.is_none() == *is_table
+                        && (*is_table || there)
+                };
+                if let Some(at) = context.input.comparison.changes.iter().position(lost) {
                     return Some(at);
                 }
             }
