@@ -1,21 +1,36 @@
 //! What most commands begin with: the workspace, the changed schema, and what a merge would come to.
 
 use crate::error::CliError;
+use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 use ysomorph_core::definition::FileKey;
+use ysomorph_core::impact::data::{Counted, TableCounts};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
-use ysomorph_sources::{Source, measure};
+use ysomorph_sources::{Source, count, measure};
 use ysomorph_workspace::{DatabaseConfig, Workspace};
 
 /// Names the database instead of the configuration.
 const URL_VARIABLE: &str = "YSOMORPH_URL";
 
+/// How long counting in the data may take.
+const COUNTING: Duration = Duration::from_secs(60);
+
 /// How long measuring data may take.
 const MEASURING: Duration = Duration::from_secs(30);
+
+/// Says on a terminal which table is looked at; the line is wiped at the end.
+fn progress(done: usize, all: usize, table: &str) {
+    let mut terminal = std::io::stderr();
+    if terminal.is_terminal() && all > 1 {
+        let text = if done == all { String::new() } else { format!("{} of {all}: {}", done + 1, shown(table)) };
+        let _ = write!(terminal, "\r\x1b[K{text}");
+        let _ = terminal.flush();
+    }
+}
 
 /// Where a command runs.
 #[derive(Debug, Clone)]
@@ -68,6 +83,19 @@ impl Session {
         }
         schema.fingerprints = fingerprints;
         Ok(())
+    }
+
+    /// Counts records that go against the definition; says what couldn't be counted.
+    pub fn count(source: &Source, plan: Vec<TableCounts>) -> Result<Vec<Counted>, CliError> {
+        let (counts, left) = count(source, plan, COUNTING, progress)?;
+        for (table, reason) in left {
+            eprintln!("note: the records of `{}` weren't counted: {}", shown(&table), shown(&reason));
+        }
+        let first = counts.iter().filter(|c| c.more).map(|c| c.of).max();
+        if let Some(records) = first {
+            eprintln!("note: of tables with more than {records} records only the first {records} were looked at");
+        }
+        Ok(counts)
     }
 
     /// Reads a source as the workspace reads its database: the same schemas, without the tables it excludes.

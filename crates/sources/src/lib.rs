@@ -3,6 +3,7 @@
 //! A source only looks: databases are opened read-only, and nothing it is asked could write.
 
 mod address;
+mod count;
 mod mariadb;
 mod measure;
 mod postgres;
@@ -14,6 +15,7 @@ mod source;
 pub mod sqlite;
 
 pub use address::Address;
+pub use count::{CountedTables, Progress, count};
 pub use measure::measure;
 pub use postgres::trail::INSTALL as TRAIL_SQL;
 pub use rehearse::{Line, rehearse};

@@ -32,6 +32,9 @@ pub struct Arguments {
     /// Only findings this bad
     #[arg(long, value_name = "SEVERITY", value_parser = ["break", "risk", "note"])]
     severity: Vec<String>,
+    /// Count in the database which records go against the definition
+    #[arg(long)]
+    data: bool,
     /// How findings are ordered in text
     #[arg(long, value_name = "ORDER", value_enum, default_value_t)]
     order: Order,
@@ -87,8 +90,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         eprintln!("note: {}", shown(&trouble));
     }
     around.code = code;
+    let accepted = workspace.accepted();
+    if arguments.data {
+        let input = Input { tree, accepted, changed: &changed, comparison, around: &around };
+        around.data = Session::count(&session.changed_source(&workspace)?, impact::data::plan(input))?;
+    }
     let around = &around;
-    let mut findings = impact::impact(Input { tree, accepted: workspace.accepted(), changed: &changed, comparison, around });
+    let mut findings = impact::impact(Input { tree, accepted, changed: &changed, comparison, around });
     impact::settle(&mut findings, &outcome);
     let found = findings.len();
     findings.retain(|f| arguments.wants(f));

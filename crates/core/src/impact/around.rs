@@ -2,6 +2,7 @@
 
 use super::Location;
 use super::code::Hit;
+use super::data::Counted;
 use crate::draft::Conventions;
 
 /// What rules look at beside the definition and the schemas.
@@ -13,6 +14,8 @@ pub struct Around {
     pub translations: Vec<Translation>,
     /// Old names found in hand-written code.
     pub code: Vec<Hit>,
+    /// What was counted in the data.
+    pub data: Vec<Counted>,
 }
 
 /// An entry of a catalogue of translations.

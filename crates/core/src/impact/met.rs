@@ -100,6 +100,12 @@ impl<'a> Context<'a> {
         renamed.map(|(_, from, _)| (before.to_owned(), from.to_owned()))
     }
 
+    /// The first change of these kinds to a table whose text names a column, such as a key's or a check's.
+    pub fn cause_about(&self, table: &str, column: &str, kinds: &[ChangeKind]) -> Option<usize> {
+        let says = |text: &Option<String>| text.as_deref().is_some_and(|text| code::mentions(text, self.name_now(table, column)));
+        self.changes(kinds).find(|(_, c)| name::same(&c.table, table) && (says(&c.before) || says(&c.after))).map(|(at, _)| at)
+    }
+
     /// The first change whose old name stands in a text.
     pub fn cause_mentioned(&self, text: &str) -> Option<usize> {
         let named = |change: &Change| code::lost_name(change).is_some_and(|name| code::mentions(text, name));

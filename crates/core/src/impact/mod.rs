@@ -6,6 +6,7 @@
 mod around;
 pub mod code;
 mod context;
+pub mod data;
 mod element_kind;
 mod finding;
 mod met;

@@ -16,6 +16,13 @@ mod code_old_name;
 mod code_routine_broken;
 mod code_trigger_broken;
 mod code_view_broken;
+mod data_check_violated;
+mod data_choice_unknown;
+mod data_does_not_convert;
+mod data_duplicate_key;
+mod data_null_in_required;
+mod data_orphan_rows;
+mod data_too_long;
 mod definition_duplicate;
 mod definition_page_unreachable;
 mod definition_unknown_column;
@@ -204,6 +211,13 @@ pub static RULES: &[Rule] = &[
     code_view_broken::RULE,
     code_trigger_broken::RULE,
     code_routine_broken::RULE,
+    data_null_in_required::RULE,
+    data_too_long::RULE,
+    data_orphan_rows::RULE,
+    data_duplicate_key::RULE,
+    data_choice_unknown::RULE,
+    data_does_not_convert::RULE,
+    data_check_violated::RULE,
     definition_unknown_name::RULE,
     definition_unknown_column::RULE,
     definition_duplicate::RULE,
@@ -279,6 +293,23 @@ fn fate(context: &Context<'_>, at: usize) -> String {
         ChangeKind::RoutineDropped => format!("the routine `{}` is gone", shown(change.object.as_deref().unwrap_or_default())),
         _ => context.fate(&change.table, change.column.as_deref()),
     })
+}
+
+/// Reports what was counted in the data for a rule, where it is more than none.
+fn report_counts(context: &Context<'_>, rule: &Rule, out: &mut Vec<Finding>) {
+    for counted in context.input.around.data.iter().filter(|c| c.count.rule == rule.name && c.records > 0) {
+        let count = &counted.count;
+        let of = if counted.more { format!("the first {}", counted.of) } else { counted.of.to_string() };
+        let message = format!("{} of {of} records {}", counted.records, count.what);
+        let mut finding = Finding::new(rule.name, rule.severity, message).entity(&count.entity).help(count.show.clone());
+        finding.field.clone_from(&count.field);
+        finding.at = Some(count.at.clone());
+        let cause = count.column.as_ref().and_then(|(table, column)| {
+            let of_column = context.cause(table, Some(column), rule.changes);
+            of_column.or_else(|| context.cause_about(table, column, rule.changes))
+        });
+        out.push(finding.because((cause, Remedy::Hand)));
+    }
 }
 
 /// What a condition belongs to.

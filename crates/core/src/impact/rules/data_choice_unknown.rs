@@ -1,0 +1,27 @@
+//! Records with a value that is no choice.
+
+use super::{Docs, Rule, report_counts};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "data/choice-unknown",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::EnumChanged, ChangeKind::CheckAdded, ChangeKind::CheckDropped],
+    elements: &[ElementKind::Lookup, ElementKind::Form],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "With `--data`: records have a value in a field with `choices` that isn't among them.",
+    matters: "It is shown without a readable label, and lost when somebody saves the form.",
+    before: "choices \"log\" and \"skep\" for hive.hive_type",
+    after: "4 records have 'warre'",
+    to_do: "Add the choice, or mend the values.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    report_counts(context, &RULE, out);
+}

@@ -1,0 +1,27 @@
+//! Records without a value that a form insists on.
+
+use super::{Docs, Rule, report_counts};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "data/null-in-required",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::BecameOptional, ChangeKind::ColumnAdded],
+    elements: &[ElementKind::Form],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "With `--data`: records have no value in a field that is `required`, whose column may be NULL.",
+    matters: "Whoever edits such a record can't save before making up a value.",
+    before: "required = true for keeper.email",
+    after: "12 records have none",
+    to_do: "Fill in the values, or let the field be empty.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    report_counts(context, &RULE, out);
+}

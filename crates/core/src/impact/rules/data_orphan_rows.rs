@@ -1,0 +1,27 @@
+//! Records that point at nothing.
+
+use super::{Docs, Rule, report_counts};
+use crate::changes::ChangeKind;
+use crate::impact::{Context, ElementKind, Finding, Severity};
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "data/orphan-rows",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::ForeignKeyDropped, ChangeKind::ForeignKeyAdded, ChangeKind::TypeChanged],
+    elements: &[ElementKind::Lookup],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "With `--data`: values of a lookup have no record of the other entity, and no foreign key keeps them to it.",
+    matters: "Lookups show nothing; a foreign key can't be put back.",
+    before: "inspection.inspector_id without its foreign key",
+    after: "5 records point at keepers that aren't there",
+    to_do: "Mend the values, then have the foreign key put back.",
+};
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    report_counts(context, &RULE, out);
+}
