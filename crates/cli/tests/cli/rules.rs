@@ -368,3 +368,36 @@ fn the_catalogue_of_rules_is_the_programs_own() {
     }
     crate::support::published("rules.md", &text);
 }
+
+#[test]
+fn every_kind_of_change_is_considered_for_every_kind_of_element() {
+    use ysomorph_core::changes::ChangeKind;
+    use ysomorph_core::impact::ElementKind;
+    use ysomorph_core::impact::matrix::{Cell, cell};
+    // The list of kinds is the whole type.
+    let schema = serde_json::to_value(schemars::schema_for!(ChangeKind)).unwrap();
+    let written: Vec<&serde_json::Value> = schema["oneOf"].as_array().unwrap().iter().map(|one| &one["const"]).collect();
+    assert_eq!(written.len(), ChangeKind::ALL.len(), "{written:?}");
+    let mut text = String::from(
+        "# Changes and what they touch\n\nEvery kind of change against every kind of element of a definition: the rules that look at it, or why none \
+         has to. This page is written by the program.\n",
+    );
+    for change in ChangeKind::ALL {
+        text.push_str(&format!("\n## {}\n\n", change.name()));
+        let mut reasons: Vec<(&str, Vec<&str>)> = Vec::new();
+        for element in ElementKind::ALL {
+            match cell(*change, element) {
+                Cell::Rules(rules) => text.push_str(&format!("- **{}**: {}\n", element.word(), rules.join(", "))),
+                Cell::Nothing(why) => match reasons.iter_mut().find(|(known, _)| *known == why) {
+                    Some((_, elements)) => elements.push(element.word()),
+                    None => reasons.push((why, vec![element.word()])),
+                },
+                Cell::Unconsidered => panic!("nobody has thought of {} × {}", change.name(), element.word()),
+            }
+        }
+        for (why, elements) in reasons {
+            text.push_str(&format!("- {}: {why}\n", elements.join("; ")));
+        }
+    }
+    crate::support::published("impact-matrix.md", &text);
+}

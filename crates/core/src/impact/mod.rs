@@ -9,6 +9,7 @@ mod context;
 pub mod data;
 mod element_kind;
 mod finding;
+pub mod matrix;
 mod met;
 mod rules;
 mod settle;

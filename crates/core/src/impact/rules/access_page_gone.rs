@@ -10,7 +10,7 @@ pub static RULE: Rule = Rule {
     name: "access/page-gone",
     severity: Severity::Note,
     changes: &[ChangeKind::TableDropped, ChangeKind::ViewBroken],
-    elements: &[ElementKind::Access],
+    elements: &[ElementKind::Access, ElementKind::Menu],
     docs: DOCS,
     check,
 };

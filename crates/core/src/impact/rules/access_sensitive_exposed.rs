@@ -11,7 +11,7 @@ pub static RULE: Rule = Rule {
     name: "access/sensitive-exposed",
     severity: Severity::Risk,
     changes: &[ChangeKind::ColumnAdded, ChangeKind::ColumnRenamed],
-    elements: &[ElementKind::Access],
+    elements: &[ElementKind::Access, ElementKind::Page, ElementKind::Form],
     docs: DOCS,
     check,
 };

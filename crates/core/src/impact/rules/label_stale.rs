@@ -10,7 +10,7 @@ use crate::name::words;
 pub static RULE: Rule = Rule {
     name: "label/stale",
     severity: Severity::Risk,
-    changes: &[ChangeKind::ColumnRenamed, ChangeKind::TypeChanged],
+    changes: &[ChangeKind::ColumnRenamed],
     elements: &[ElementKind::Label],
     docs: DOCS,
     check,

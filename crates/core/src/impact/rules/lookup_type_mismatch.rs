@@ -10,7 +10,7 @@ pub static RULE: Rule = Rule {
     name: "lookup/type-mismatch",
     severity: Severity::Risk,
     changes: &[ChangeKind::TypeChanged, ChangeKind::ColumnRenamed],
-    elements: &[ElementKind::Lookup],
+    elements: &[ElementKind::Lookup, ElementKind::Related],
     docs: DOCS,
     check,
 };

@@ -11,7 +11,7 @@ pub static RULE: Rule = Rule {
     name: "page/name-case",
     severity: Severity::Risk,
     changes: &[ChangeKind::ColumnRenamed, ChangeKind::TableRenamed],
-    elements: &[ElementKind::Page],
+    elements: &[ElementKind::Page, ElementKind::Source, ElementKind::Code],
     docs: DOCS,
     check,
 };

@@ -24,7 +24,7 @@ pub static RULE: Rule = Rule {
         ChangeKind::ColumnDropped,
         ChangeKind::ViewChanged,
     ],
-    elements: &[ElementKind::Form],
+    elements: &[ElementKind::Form, ElementKind::Source],
     docs: DOCS,
     check,
 };

@@ -11,7 +11,7 @@ pub static RULE: Rule = Rule {
     name: "page/table-missing",
     severity: Severity::Break,
     changes: &[ChangeKind::TableDropped, ChangeKind::TableRenamed, ChangeKind::ViewBroken],
-    elements: &[ElementKind::Page],
+    elements: &[ElementKind::Page, ElementKind::Key, ElementKind::Version, ElementKind::Places, ElementKind::Form, ElementKind::Label],
     docs: DOCS,
     check,
 };

@@ -1,22 +1,24 @@
 //! The column that tells whether a record was changed meanwhile is gone.
 
-use super::{Docs, Missing, Rule, missing};
+use super::{Docs, Missing, Rule, missing, of_entity};
 use crate::changes::ChangeKind;
 use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::name::same;
+use crate::schema::Kind;
 use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
     name: "page/version-column-missing",
     severity: Severity::Break,
-    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed],
+    changes: &[ChangeKind::ColumnDropped, ChangeKind::ColumnRenamed, ChangeKind::TypeChanged],
     elements: &[ElementKind::Version],
     docs: DOCS,
     check,
 };
 
 const DOCS: Docs = Docs {
-    detects: "The entity's `version` names a column that the changed schema doesn't have.",
+    detects: "The entity's `version` names a column that the changed schema doesn't have; a risk where its type no longer counts.",
     matters: "Forms can neither read nor save a record.",
     before: "version = \"row_version\"",
     after: "hive.row_version was dropped",
@@ -24,5 +26,17 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    // Numbers and moments can be told to be later; so can what the engine counts itself.
+    let counts = |kind: Kind| matches!(kind, Kind::Integer | Kind::Decimal | Kind::Float | Kind::DateTime | Kind::Binary | Kind::Any);
+    for met in context.met_entities(&[ChangeKind::TypeChanged]) {
+        let Some(version) = &met.entity.version else { continue };
+        let now = context.column_now(&met.before.name, &version.value).map(|c| &c.column_type);
+        let own = met.change.column.as_deref().is_some_and(|c| same(c, &version.value));
+        if let Some(now) = now.filter(|t| own && !counts(t.kind)) {
+            let message = format!("the version column is {} now and counts nothing: changes may be overwritten", now.shown());
+            let pages = met.entity.pages.iter().filter(|p| p.kind.saves).map(|p| p.name.clone()).collect();
+            out.push(of_entity(&RULE, Severity::Risk, &met, message).pages(pages).at(&version.place));
+        }
+    }
     missing(context, &RULE, out, |lost, fate| (lost.used.why == Why::Version).then(|| Missing::new(format!("the version column: {fate}"))));
 }

@@ -11,7 +11,7 @@ pub static RULE: Rule = Rule {
     name: "page/view-changed",
     severity: Severity::Risk,
     changes: &[ChangeKind::ViewChanged],
-    elements: &[ElementKind::Page, ElementKind::Condition],
+    elements: &[ElementKind::Page, ElementKind::Condition, ElementKind::Places, ElementKind::Lookup],
     docs: DOCS,
     check,
 };

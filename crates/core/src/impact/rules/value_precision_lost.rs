@@ -10,7 +10,7 @@ pub static RULE: Rule = Rule {
     name: "value/precision-lost",
     severity: Severity::Risk,
     changes: &[ChangeKind::TypeChanged],
-    elements: &[ElementKind::Form],
+    elements: &[ElementKind::Form, ElementKind::Page],
     docs: DOCS,
     check,
 };

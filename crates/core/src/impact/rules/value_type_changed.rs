@@ -13,7 +13,7 @@ pub static RULE: Rule = Rule {
     name: "value/type-changed",
     severity: Severity::Risk,
     changes: &[ChangeKind::TypeChanged],
-    elements: &[ElementKind::Form],
+    elements: &[ElementKind::Form, ElementKind::Page, ElementKind::Places],
     docs: DOCS,
     check,
 };

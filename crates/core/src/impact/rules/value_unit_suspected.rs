@@ -12,7 +12,7 @@ pub static RULE: Rule = Rule {
     name: "value/unit-suspected",
     severity: Severity::Risk,
     changes: &[ChangeKind::ColumnRenamed, ChangeKind::TypeChanged],
-    elements: &[ElementKind::Form, ElementKind::Label],
+    elements: &[ElementKind::Form, ElementKind::Label, ElementKind::Page],
     docs: DOCS,
     check,
 };

@@ -1,0 +1,92 @@
+//! Every kind of change against every kind of element: which rules look at it, or why none has to.
+
+use super::{ElementKind, RULES};
+use crate::changes::ChangeKind;
+
+/// What is known of one kind of change and one kind of element.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Cell {
+    /// The rules that look at it.
+    Rules(Vec<&'static str>),
+    /// Why there is nothing to look at.
+    Nothing(&'static str),
+    /// Nobody has thought of it: a test refuses that.
+    Unconsidered,
+}
+
+/// The cell of a kind of change and a kind of element.
+pub fn cell(change: ChangeKind, element: ElementKind) -> Cell {
+    let rules: Vec<&str> = RULES.iter().filter(|r| r.changes.contains(&change) && r.elements.contains(&element)).map(|r| r.name).collect();
+    if !rules.is_empty() {
+        return Cell::Rules(rules);
+    }
+    let fits = |(changes, elements, _): &&Reason| changes.contains(&change) && (elements.is_empty() || elements.contains(&element));
+    NOTHING.iter().find(fits).map_or(Cell::Unconsidered, |(.., why)| Cell::Nothing(why))
+}
+
+/// Kinds of changes, kinds of elements (none for all), and why nothing has to be looked at.
+type Reason = (&'static [ChangeKind], &'static [ElementKind], &'static str);
+
+use ChangeKind as C;
+use ElementKind as E;
+
+/// The first that fits counts.
+const NOTHING: &[Reason] = &[
+    (&[C::TableAdded], &[], "no element knows it yet: the merge asks whether the application shows it"),
+    (
+        &[C::EnumAdded, C::DomainAdded, C::CompositeAdded, C::RangeAdded, C::SequenceAdded, C::RoutineAdded, C::EventAdded],
+        &[],
+        "new, and nothing uses it yet; what comes to use it changes itself",
+    ),
+    (&[C::IndexAdded, C::IndexDropped], &[], "an index changes how fast a result comes, not the result"),
+    (&[C::CommentChanged], &[], "a comment is for people; only help texts are drafted from it"),
+    (&[C::PartitioningChanged, C::PartitionAdded], &[], "where records are kept changes no statement and no result"),
+    (&[C::PartitionDropped], &[], "its records are gone, which no element depends on; `changes` tells it"),
+    (&[C::InheritanceChanged], &[], "the columns that come and go with it are changes of their own"),
+    (&[C::OwnerChanged], &[E::Access], "what a new owner's roles may do is asked of the database: `rehearse --as ROLE`"),
+    (&[C::OwnerChanged], &[], "who owns a table changes no statement"),
+    (&[C::OptionsChanged], &[E::Form], "a table that became strict refuses what `impact --data` counts as data/does-not-convert"),
+    (&[C::OptionsChanged], &[], "how records are kept changes no statement and no result"),
+    (&[C::OnUpdateChanged], &[], "it counts only where a statement gives no value; forms give theirs"),
+    (&[C::SequenceDropped, C::SequenceChanged], &[], "a column's default uses it; where that changes, it is told as its default"),
+    (&[C::EventDropped, C::EventChanged], &[], "it is done by the clock, apart from the application"),
+    (
+        &[C::EnumDropped, C::DomainDropped, C::CompositeDropped, C::RangeDropped],
+        &[],
+        "the columns of the type have another one, which is told as their type",
+    ),
+    (&[C::EnumChanged, C::DomainChanged], &[], "what it says of values is told at the lookups and forms of its columns"),
+    (&[C::CompositeChanged, C::RangeChanged], &[], "fields hold its values as a whole, as text"),
+    (&[C::DefaultGrantsChanged], &[], "it is about what is made later"),
+    (&[C::GrantAdded], &[], "the database allows more; the application allows what its definition says"),
+    (&[C::GrantDropped, C::GrantChanged], &[], "it is told for the roles and pages that need it, under access"),
+    (&[C::PolicyAdded, C::PolicyDropped, C::PolicyChanged, C::RowSecurityChanged], &[], "it is told for the whole entity, under access"),
+    (&[C::RoutineDropped, C::RoutineChanged], &[], "only `[source]`, other routines and code call routines"),
+    (&[C::TriggerAdded, C::TriggerDropped, C::TriggerChanged], &[], "a trigger answers writes: it is told at the forms"),
+    (
+        &[C::CheckAdded, C::CheckDropped, C::ExclusionAdded, C::ExclusionDropped],
+        &[],
+        "it keeps values out when they are saved: it is told at the forms and the records that go against it",
+    ),
+    (&[C::UniqueAdded], &[], "it keeps values out when they are saved: it is told at the forms"),
+    (&[C::UniqueDropped, C::PrimaryKeyChanged], &[], "records share values: it is told where something leans on that they don't"),
+    (&[C::ForeignKeyAdded, C::ForeignKeyDropped], &[], "it is told at the lookup over its columns"),
+    (&[C::CollationChanged], &[], "it changes the order and what counts as alike, which is told where records are searched and sorted"),
+    (&[C::BecameRequired, C::BecameOptional, C::DefaultChanged], &[], "it is about values that are saved: it is told at the forms"),
+    (&[C::GeneratedChanged], &[], "reading it works as before: it is told where it is written"),
+    (
+        &[C::TypeChanged],
+        &[E::Key, E::Label, E::Menu],
+        "statements compare keys with parameters, and write titles as text, whatever the type",
+    ),
+    (&[C::TypeChanged], &[E::Exchange], "files hold texts; a value that doesn't convert is told at its field"),
+    (&[C::TypeChanged], &[E::Code], "names stay; what code makes of a value can't be told from its text"),
+    (&[C::ColumnAdded], &[], "nothing names it yet: it is told where it could be shown, and where it lets itself in"),
+    (&[C::ColumnDropped, C::ColumnRenamed], &[E::Menu], "the menu opens entities, whatever columns they have"),
+    (&[C::ColumnRenamed], &[E::Outward], "remote clients know the field's name, which stays"),
+    (&[C::TableDropped, C::TableRenamed], &[E::Form], "the whole page is told"),
+    (&[C::TableRenamed], &[E::Access, E::Outward], "grants and outward names hang on the entity, whose name stays"),
+    (&[C::ViewBroken], &[], "the whole entity is told: no page of it works"),
+    (&[C::ViewChanged], &[], "columns that came and went are changes of their own; other records are told for the pages"),
+    (&[C::TableKindChanged], &[], "it is read as before: it is told where records are saved"),
+];
