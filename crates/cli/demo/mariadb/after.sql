@@ -8,11 +8,13 @@ ALTER TABLE colony DROP COLUMN queen_mark;
 ALTER TABLE apiary ADD COLUMN access_code VARCHAR(12);
 ALTER TABLE inspection MODIFY varroa_count INTEGER NOT NULL;
 ALTER TABLE inspection DROP FOREIGN KEY inspection_inspector_id;
+UPDATE inspection SET inspector_id = 99 WHERE id = 1;
 ALTER TABLE inspection ADD COLUMN weather VARCHAR(40) NOT NULL AFTER varroa_count;
 UPDATE harvest SET honey_kg = honey_kg * 1000;
 ALTER TABLE harvest CHANGE honey_kg honey_g INTEGER NOT NULL;
 ALTER TABLE harvest MODIFY jar_label VARCHAR(24);
 ALTER TABLE hive MODIFY hive_type VARCHAR(12) NOT NULL CHECK (hive_type IN ('log', 'skep', 'frame', 'nucleus'));
+UPDATE hive SET hive_type = 'nucleus' WHERE id = 2;
 CREATE TABLE swarm_report (
   id INTEGER AUTO_INCREMENT PRIMARY KEY,
   reported_on DATE NOT NULL,

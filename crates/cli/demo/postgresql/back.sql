@@ -8,12 +8,14 @@ ALTER TABLE medicine RENAME TO remedy;
 ALTER TABLE colony ADD COLUMN queen_mark VARCHAR(20);
 ALTER TABLE apiary DROP COLUMN access_code;
 ALTER TABLE inspection ALTER COLUMN varroa_count DROP NOT NULL;
+UPDATE inspection SET inspector_id = 1 WHERE inspector_id = 99;
 ALTER TABLE inspection ADD FOREIGN KEY (inspector_id) REFERENCES keeper (id);
 ALTER TABLE inspection DROP COLUMN weather;
 ALTER TABLE harvest ALTER COLUMN honey_g TYPE DECIMAL(8, 2) USING honey_g / 1000.0;
 ALTER TABLE harvest RENAME COLUMN honey_g TO honey_kg;
 ALTER TABLE harvest ALTER COLUMN jar_label TYPE VARCHAR(60);
 ALTER TABLE hive DROP CONSTRAINT hive_hive_type_check;
+UPDATE hive SET hive_type = 'skep' WHERE hive_type = 'nucleus';
 ALTER TABLE hive ADD CHECK (hive_type IN ('log', 'skep', 'frame', 'top-bar'));
 CREATE VIEW harvest_by_apiary AS
   SELECT h.apiary_id, a.name AS apiary, to_char(v.harvested_on, 'YYYY') AS season, sum(v.honey_kg) AS kg

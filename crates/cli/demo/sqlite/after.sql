@@ -3,7 +3,20 @@ DROP VIEW harvest_by_apiary;
 ALTER TABLE keeper RENAME COLUMN postcode TO postal_code;
 ALTER TABLE keeper ADD COLUMN iban VARCHAR(34);
 ALTER TABLE keeper ADD COLUMN email_confirmed BOOLEAN NOT NULL DEFAULT 0;
-ALTER TABLE hive RENAME COLUMN tag TO hive_no;
+CREATE TABLE new_hive (
+  id INTEGER PRIMARY KEY,
+  apiary_id INTEGER NOT NULL REFERENCES apiary (id),
+  hive_no VARCHAR(12) NOT NULL UNIQUE,
+  hive_type VARCHAR(12) NOT NULL CHECK (hive_type IN ('log', 'skep', 'frame', 'nucleus')),
+  colour VARCHAR(20),
+  photo BLOB,
+  built_on DATE,
+  row_version INTEGER NOT NULL DEFAULT 1
+);
+INSERT INTO new_hive SELECT * FROM hive;
+DROP TABLE hive;
+ALTER TABLE new_hive RENAME TO hive;
+UPDATE hive SET hive_type = 'nucleus' WHERE id = 2;
 ALTER TABLE remedy RENAME TO medicine;
 ALTER TABLE colony DROP COLUMN queen_mark;
 ALTER TABLE apiary ADD COLUMN access_code VARCHAR(12);
@@ -22,6 +35,7 @@ CREATE TABLE new_inspection (
 INSERT INTO new_inspection SELECT id, colony_id, inspected_on, inspector_id, brood_frames, honey_kg, temper, varroa_count, 'fair', findings FROM inspection;
 DROP TABLE inspection;
 ALTER TABLE new_inspection RENAME TO inspection;
+UPDATE inspection SET inspector_id = 99 WHERE id = 1;
 CREATE TABLE new_harvest (
   id INTEGER PRIMARY KEY,
   colony_id INTEGER NOT NULL REFERENCES colony (id),

@@ -4,7 +4,21 @@ DROP TABLE swarm_report;
 ALTER TABLE keeper RENAME COLUMN postal_code TO postcode;
 ALTER TABLE keeper DROP COLUMN iban;
 ALTER TABLE keeper DROP COLUMN email_confirmed;
-ALTER TABLE hive RENAME COLUMN hive_no TO tag;
+UPDATE hive SET hive_type = 'skep' WHERE hive_type = 'nucleus';
+UPDATE inspection SET inspector_id = 1 WHERE inspector_id = 99;
+CREATE TABLE new_hive (
+  id INTEGER PRIMARY KEY,
+  apiary_id INTEGER NOT NULL REFERENCES apiary (id),
+  tag VARCHAR(12) NOT NULL UNIQUE,
+  hive_type VARCHAR(12) NOT NULL CHECK (hive_type IN ('log', 'skep', 'frame', 'top-bar')),
+  colour VARCHAR(20),
+  photo BLOB,
+  built_on DATE,
+  row_version INTEGER NOT NULL DEFAULT 1
+);
+INSERT INTO new_hive SELECT * FROM hive;
+DROP TABLE hive;
+ALTER TABLE new_hive RENAME TO hive;
 ALTER TABLE medicine RENAME TO remedy;
 ALTER TABLE colony ADD COLUMN queen_mark VARCHAR(20);
 ALTER TABLE apiary DROP COLUMN access_code;

@@ -125,6 +125,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     run_script(&source, scripts.after)?;
     walk.command(&["changes"])?;
     walk.command(&["impact"])?;
+    walk.say("And what the records themselves do against the definition.");
+    walk.command(&["impact", "--data", "--rule", "data/*"])?;
     walk.command(&["decide", "--list"])?;
     let asked = walk.open_questions()?;
     walk.say("The renames are what they look like; the new table can wait.");

@@ -46,6 +46,11 @@ const ROUTINE: (&str, &str) = (
     r#"  "routines": [{ "name": "calls", "kind": "function", "language": "sql", "body": "SELECT phone FROM keeper" }],
   "tables": ["#,
 );
+const EVENT: (&str, &str) = (
+    "  \"tables\": [",
+    r#"  "events": [{ "name": "tidy", "schedule": "every 1 day", "body": "DELETE FROM keeper WHERE phone IS NULL" }],
+  "tables": ["#,
+);
 /// A harmless neighbour of most changes.
 const LONGER_NOTE: (&str, &str) = (
     r#""size": 40, "original": "VARCHAR(40)" }, "nullable": true }
@@ -178,6 +183,8 @@ pub const CASES: &[Case] = &[
     ("code/routine-broken", &[], &[ROUTINE], &[(r#""name": "phone""#, r#""name": "mobile""#)], Some("break")),
     ("code/routine-broken", &[], &[ROUTINE, ("\"language\": \"sql\"", "\"language\": \"plpgsql\"")], &[(r#""name": "phone""#, r#""name": "mobile""#)], Some("risk")),
     ("code/routine-broken", &[], &[ROUTINE], &[(r#""kind": "date", "original": "DATE" }, "nullable": true"#, r#""kind": "text", "original": "TEXT" }, "nullable": true"#)], None),
+    ("code/event-broken", &[], &[EVENT], &[(r#""name": "phone""#, r#""name": "mobile""#)], Some("risk")),
+    ("code/event-broken", &[], &[EVENT, ("\"body\": \"DELETE", "\"off\": true, \"body\": \"DELETE")], &[(r#""name": "phone""#, r#""name": "mobile""#)], None),
     ("value/required-now", &[], &[], &[(r#""VARCHAR(20)" }, "nullable": true"#, r#""VARCHAR(20)" }, "nullable": false"#)], Some("risk")),
     ("value/required-now", &[("kind = \"phone\"", "kind = \"phone\"\nrequired = true")], &[], &[(r#""VARCHAR(20)" }, "nullable": true"#, r#""VARCHAR(20)" }, "nullable": false"#)], None),
     ("value/optional-now", &[], &[], &[(r#""VARCHAR(60)" }, "nullable": false"#, r#""VARCHAR(60)" }, "nullable": true"#)], Some("note")),

@@ -6,18 +6,17 @@ use super::model::{
 };
 use super::{FileKey, Node, Seg, Tree, display_path};
 use crate::name;
+use rayon::prelude::*;
 
 impl Model {
     /// Reads the model.
     pub fn of(tree: &Tree) -> Model {
         let app = tree.app().map(|root| read_app(&Reader { file: FileKey::App, root })).unwrap_or_default();
-        let entities = tree
-            .entities()
-            .filter_map(|(name, root)| {
-                Some((name.to_owned(), read_entity(&Reader { file: FileKey::Entity(name.to_owned()), root }, name)?))
-            })
-            .collect();
-        Model { app, entities }
+        let files: Vec<(&str, &Node)> = tree.entities().collect();
+        let read = |(name, root): (&str, &Node)| {
+            Some((name.to_owned(), read_entity(&Reader { file: FileKey::Entity(name.to_owned()), root }, name)?))
+        };
+        Model { app, entities: files.into_par_iter().filter_map(read).collect::<Vec<_>>().into_iter().collect() }
     }
 }
 

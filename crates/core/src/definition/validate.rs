@@ -3,6 +3,7 @@
 use super::{At, FileKey, Index, Node, Referent, Seg, Shape, Tree, Value, display_path, references_in, shape_of};
 use crate::name;
 use crate::schema::{Engine, Schema};
+use rayon::prelude::*;
 use std::collections::BTreeSet;
 
 /// What is wrong.
@@ -42,13 +43,16 @@ pub struct Problem {
 /// All problems of the definition, in the order of files and places. Columns are looked up in `schema`.
 pub fn validate(tree: &Tree, schema: &Schema) -> Vec<Problem> {
     let index = Index::of(tree);
-    let mut problems = Vec::new();
-    for (file, root) in &tree.files {
+    let of = |(file, root): (&FileKey, &Node)| {
+        let mut problems = Vec::new();
         let mut check = Checker { file, root, problems: &mut problems };
         check.node(root, shape_of(file), &mut Vec::new());
         check.needed();
         check.names(tree, &index, schema);
-    }
+        problems
+    };
+    let files: Vec<(&FileKey, &Node)> = tree.files.iter().collect();
+    let mut problems: Vec<Problem> = files.into_par_iter().flat_map_iter(of).collect();
     problems.sort_by(|a, b| (&a.file, a.at, a.kind).cmp(&(&b.file, b.at, b.kind)));
     problems
 }

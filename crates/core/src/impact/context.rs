@@ -8,6 +8,7 @@ use crate::rename::RenameMap;
 use crate::schema::{Column, Operation, Refusal, Schema, Table};
 use crate::sql::{self, Target};
 use crate::statements::{self, Need, Use, Why};
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 
 /// What a statement needs and the changed schema can't give.
@@ -162,8 +163,8 @@ impl<'a> Context<'a> {
     }
 
     fn gather(&self) -> Vec<Lost<'a>> {
-        let mut lost: Vec<Lost<'a>> = Vec::new();
-        for entity in self.model.entities.values() {
+        let of = |entity: &'a Entity| {
+            let mut lost: Vec<Lost<'a>> = Vec::new();
             // Where in `lost` each element of this entity is: linear, however many statements say the same.
             let mut known: BTreeMap<(Why, String), usize> = BTreeMap::new();
             for page in &entity.pages {
@@ -172,8 +173,9 @@ impl<'a> Context<'a> {
             }
             let exchange = statements::of_exchange(self.model, entity, self.input.accepted);
             self.gather_from(entity, None, exchange, &mut known, &mut lost);
-        }
-        lost
+            lost
+        };
+        super::sound::doubtful(self).into_par_iter().flat_map_iter(of).collect()
     }
 
     /// Adds what a page's statements, or those of no page, can't get.

@@ -49,7 +49,7 @@ const NOTHING: &[Reason] = &[
     (&[C::OptionsChanged], &[], "how records are kept changes no statement and no result"),
     (&[C::OnUpdateChanged], &[], "it counts only where a statement gives no value; forms give theirs"),
     (&[C::SequenceDropped, C::SequenceChanged], &[], "a column's default uses it; where that changes, it is told as its default"),
-    (&[C::EventDropped, C::EventChanged], &[], "it is done by the clock, apart from the application"),
+    (&[C::EventDropped, C::EventChanged], &[], "what the application shows doesn't hang on it"),
     (
         &[C::EnumDropped, C::DomainDropped, C::CompositeDropped, C::RangeDropped],
         &[],

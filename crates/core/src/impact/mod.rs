@@ -13,6 +13,7 @@ pub mod matrix;
 mod met;
 mod rules;
 mod settle;
+mod sound;
 mod typed;
 
 pub use around::{Around, Translation};
@@ -26,6 +27,7 @@ pub use settle::settle;
 use crate::changes::Comparison;
 use crate::definition::{Model, Tree};
 use crate::schema::Schema;
+use rayon::prelude::*;
 
 /// What the rules look at.
 #[derive(Debug, Clone, Copy)]
@@ -53,10 +55,12 @@ impl Input<'_> {
 pub fn impact(input: Input<'_>) -> Vec<Finding> {
     let model = Model::of(input.tree);
     let context = Context::new(input, &model);
-    let mut findings = Vec::new();
-    for rule in RULES {
+    let told = |rule: &Rule| {
+        let mut findings = Vec::new();
         (rule.check)(&context, &mut findings);
-    }
+        findings
+    };
+    let mut findings: Vec<Finding> = RULES.par_iter().flat_map_iter(told).collect();
     findings.sort_by(|a, b| {
         (a.severity, &a.entity, &a.at, a.rule, &a.pages, &a.message).cmp(&(b.severity, &b.entity, &b.at, b.rule, &b.pages, &b.message))
     });
