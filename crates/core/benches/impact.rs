@@ -7,6 +7,10 @@ use ysomorph_core::impact::{Around, Input, check, impact};
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::{Column, ColumnType, Engine, ForeignKey, Schema, Table, Unique};
 
+/// The program's own allocator.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() {
     divan::main();
 }

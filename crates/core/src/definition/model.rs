@@ -5,16 +5,15 @@
 use super::{At, FileKey};
 use crate::pages::Kind;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// A place in the definition.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Place {
     /// The file.
-    pub file: FileKey,
+    pub file: Arc<FileKey>,
     /// Line and column.
     pub at: At,
-    /// The element, as people read it.
-    pub path: String,
 }
 
 /// A value with its place.

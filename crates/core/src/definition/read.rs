@@ -4,91 +4,101 @@ use super::model::{
     Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
     Place, Related, Spanned,
 };
-use super::{FileKey, Node, Seg, Tree, display_path};
+use super::{At, Entry, FileKey, Node, Tree};
 use crate::name;
 use rayon::prelude::*;
+use std::sync::Arc;
 
 impl Model {
-    /// Reads the model.
+    /// Reads the model, the files at the same time.
     pub fn of(tree: &Tree) -> Model {
-        let app = tree.app().map(|root| read_app(&Reader { file: FileKey::App, root })).unwrap_or_default();
+        let app = tree.app().map(|root| read_app(&Reader::of(FileKey::App, root))).unwrap_or_default();
         let files: Vec<(&str, &Node)> = tree.entities().collect();
         let read = |(name, root): (&str, &Node)| {
-            Some((name.to_owned(), read_entity(&Reader { file: FileKey::Entity(name.to_owned()), root }, name)?))
+            let reader = Reader::of(FileKey::Entity(name.to_owned()), root);
+            Some((name.to_owned(), read_entity(&reader, name)?))
         };
         Model { app, entities: files.into_par_iter().filter_map(read).collect::<Vec<_>>().into_iter().collect() }
     }
 }
 
+/// A node of a file, and what is read under its keys.
 struct Reader<'a> {
-    file: FileKey,
-    root: &'a Node,
+    file: Arc<FileKey>,
+    node: &'a Node,
 }
 
 impl<'a> Reader<'a> {
-    fn node(&self, path: &[Seg]) -> Option<&'a Node> {
-        self.root.at_path(path)
+    fn of(file: FileKey, node: &'a Node) -> Reader<'a> {
+        Reader { file: Arc::new(file), node }
     }
 
-    fn place(&self, path: &[Seg]) -> Place {
-        let at = match path.split_last() {
-            // A named element stands where its key does.
-            Some((Seg::Key(key), parent)) => self.node(parent).and_then(|p| p.entries().iter().find(|e| e.key == *key)).map(|e| e.at),
-            Some(_) => self.node(path).map(|n| n.at),
-            None => None,
-        };
-        Place { file: self.file.clone(), at: at.unwrap_or_default(), path: display_path(&self.file, Some(self.root), path) }
+    fn at(&self, node: &'a Node) -> Reader<'a> {
+        Reader { file: Arc::clone(&self.file), node }
     }
 
-    /// The text of a node with the place of the value itself.
-    fn spanned(&self, path: &[Seg], convert: fn(&str) -> String) -> Option<Spanned<String>> {
-        let node = self.node(path)?;
-        let place = Place { file: self.file.clone(), at: node.at, path: display_path(&self.file, Some(self.root), path) };
-        Some(Spanned { value: convert(node.as_text()?), place, quote: node.quote })
+    fn place(&self, at: At) -> Place {
+        Place { file: Arc::clone(&self.file), at }
     }
 
-    fn list(&self, path: &[Seg], convert: fn(&str) -> String) -> Vec<Spanned<String>> {
-        let count = self.node(path).map_or(0, |n| n.items().len());
-        (0..count).filter_map(|at| self.spanned(&joined(path, &[Seg::Index(at)]), convert)).collect()
+    /// The node's own place.
+    fn here(&self) -> Place {
+        self.place(self.node.at)
+    }
+
+    fn under(&self, key: &str) -> Option<Reader<'a>> {
+        self.node.get(key).map(|node| self.at(node))
+    }
+
+    /// The named elements under a key, each with its name and the place of that.
+    fn named(&self, key: &str) -> impl Iterator<Item = (&'a str, Place, Reader<'a>)> {
+        let entries: &'a [Entry] = self.node.get(key).map(Node::entries).unwrap_or_default();
+        entries.iter().map(|entry| (entry.key.as_str(), self.place(entry.at), self.at(&entry.node)))
+    }
+
+    /// The members of an array.
+    fn members(&self, key: &str) -> impl Iterator<Item = Reader<'a>> {
+        let items: &'a [Node] = self.node.get(key).map(Node::items).unwrap_or_default();
+        items.iter().map(|item| self.at(item))
+    }
+
+    /// A text with the place of the value itself.
+    fn value(&self, node: &Node, convert: fn(&str) -> String) -> Option<Spanned<String>> {
+        Some(Spanned { value: convert(node.as_text()?), place: self.place(node.at), quote: node.quote })
+    }
+
+    fn spanned(&self, key: &str, convert: fn(&str) -> String) -> Option<Spanned<String>> {
+        self.value(self.node.get(key)?, convert)
+    }
+
+    fn list(&self, key: &str, convert: fn(&str) -> String) -> Vec<Spanned<String>> {
+        let items = self.node.get(key).map(Node::items).unwrap_or_default();
+        items.iter().filter_map(|item| self.value(item, convert)).collect()
     }
 
     /// A value of the database as text, however it is written.
-    fn scalar(&self, path: &[Seg]) -> Option<Spanned<String>> {
-        let node = self.node(path)?;
-        let place = Place { file: self.file.clone(), at: node.at, path: display_path(&self.file, Some(self.root), path) };
-        Some(Spanned { value: node.as_scalar()?, place, quote: node.quote })
+    fn scalar(&self, key: &str) -> Option<Spanned<String>> {
+        let node = self.node.get(key)?;
+        Some(Spanned { value: node.as_scalar()?, place: self.place(node.at), quote: node.quote })
     }
 
-    fn text(&self, path: &[Seg]) -> Option<String> {
-        self.node(path).and_then(Node::as_text).map(str::to_owned)
-    }
-
-    /// The places of an array's members.
-    fn members(&self, path: &[Seg]) -> Vec<Vec<Seg>> {
-        (0..self.node(path).map_or(0, |n| n.items().len())).map(|at| joined(path, &[Seg::Index(at)])).collect()
+    fn text(&self, key: &str) -> Option<String> {
+        self.node.get(key).and_then(Node::as_text).map(str::to_owned)
     }
 
     /// The texts of a table by key.
-    fn pairs(&self, path: &[Seg]) -> Vec<(String, Spanned<String>)> {
-        let entries = self.node(path).map(Node::entries).unwrap_or_default();
-        entries.iter().filter_map(|e| Some((e.key.clone(), self.spanned(&joined(path, &[Seg::Key(e.key.clone())]), as_is)?))).collect()
+    fn pairs(&self, key: &str) -> Vec<(String, Spanned<String>)> {
+        let entries = self.node.get(key).map(Node::entries).unwrap_or_default();
+        entries.iter().filter_map(|e| Some((e.key.clone(), self.value(&e.node, as_is)?))).collect()
     }
 
-    fn flag(&self, path: &[Seg]) -> bool {
-        self.node(path).and_then(Node::as_bool).unwrap_or(false)
+    fn flag(&self, key: &str) -> bool {
+        self.node.get(key).and_then(Node::as_bool).unwrap_or(false)
     }
 
-    fn names_under(&self, key: &str) -> Vec<String> {
-        self.root.get(key).map(|n| n.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default()
+    fn number(&self, key: &str) -> Option<i64> {
+        self.node.get(key).and_then(Node::as_int)
     }
-}
-
-fn joined(path: &[Seg], more: &[Seg]) -> Vec<Seg> {
-    [path, more].concat()
-}
-
-fn path(parts: &[&str]) -> Vec<Seg> {
-    parts.iter().map(|p| Seg::from(*p)).collect()
 }
 
 fn as_is(text: &str) -> String {
@@ -96,198 +106,182 @@ fn as_is(text: &str) -> String {
 }
 
 fn read_app(reader: &Reader<'_>) -> App {
-    let database_role = |role: &String| Some((role.clone(), reader.spanned(&path(&["role", role, "database_role"]), as_is)?));
-    let database_roles = reader.names_under("role").iter().filter_map(database_role).collect();
-    let roles = reader.names_under("role").into_iter().map(|role| (role.clone(), reader.place(&path(&["role", &role])))).collect();
-    let groups = reader.root.get("menu").map_or(0, |m| m.items().len());
-    let menu = (0..groups).map(|at| {
-        let group = [Seg::from("menu"), Seg::Index(at)];
-        let label = reader.spanned(&joined(&group, &["label".into()]), as_is).map(|l| l.value).unwrap_or_default();
-        MenuGroup { label, items: reader.list(&joined(&group, &["items".into()]), as_is) }
-    });
-    App { title: reader.text(&path(&["title"])).unwrap_or_default(), roles, database_roles, menu: menu.collect() }
+    App {
+        title: reader.text("title").unwrap_or_default(),
+        roles: reader.named("role").map(|(role, place, _)| (role.to_owned(), place)).collect(),
+        database_roles: reader
+            .named("role")
+            .filter_map(|(role, _, inner)| Some((role.to_owned(), inner.spanned("database_role", as_is)?)))
+            .collect(),
+        menu: reader
+            .members("menu")
+            .map(|group| MenuGroup { label: group.text("label").unwrap_or_default(), items: group.list("items", as_is) })
+            .collect(),
+    }
 }
 
 fn read_entity(reader: &Reader<'_>, entity: &str) -> Option<Entity> {
-    let label = ["one", "many"].map(|part| reader.node(&path(&["label", part])).and_then(Node::as_text).map(str::to_owned));
+    let label = reader.under("label").map(|label| [label.text("one"), label.text("many")]);
     Some(Entity {
         name: entity.to_owned(),
-        place: Place { file: reader.file.clone(), at: super::At { line: 1, column: 1 }, path: entity.to_owned() },
-        table: reader.spanned(&path(&["table"]), name::read_table)?,
-        key: reader.list(&path(&["key"]), name::read),
-        title: reader.spanned(&path(&["title"]), as_is),
+        place: reader.place(At { line: 1, column: 1 }),
+        table: reader.spanned("table", name::read_table)?,
+        key: reader.list("key", name::read),
+        title: reader.spanned("title", as_is),
         label: match label {
-            [Some(one), Some(many)] => Some((one, many)),
+            Some([Some(one), Some(many)]) => Some((one, many)),
             _ => None,
         },
-        version: reader.spanned(&path(&["version"]), name::read),
-        read_only: reader.flag(&path(&["read_only"])),
-        left_out: reader.list(&path(&["left_out"]), name::read),
-        fields: reader.names_under("field").iter().map(|f| read_field(reader, f)).collect(),
+        version: reader.spanned("version", name::read),
+        read_only: reader.flag("read_only"),
+        left_out: reader.list("left_out", name::read),
+        fields: reader.named("field").map(|(name, place, inner)| read_field(name, place, &inner)).collect(),
         checks: reader
-            .names_under("check")
-            .into_iter()
-            .map(|check| CheckRule {
-                place: reader.place(&path(&["check", &check])),
-                rule: reader.spanned(&path(&["check", &check, "rule"]), as_is),
-                name: check,
-            })
+            .named("check")
+            .map(|(name, place, inner)| CheckRule { name: name.to_owned(), place, rule: inner.spanned("rule", as_is) })
             .collect(),
-        source: read_source(reader),
-        imports: reader.names_under("import").iter().map(|i| read_import(reader, i)).collect(),
+        source: reader.under("source").map(|inner| read_source(&inner)).unwrap_or_default(),
+        imports: reader.named("import").map(|(name, place, inner)| read_import(name, place, &inner)).collect(),
         exports: reader
-            .names_under("export")
-            .into_iter()
-            .map(|export| Export {
-                place: reader.place(&path(&["export", &export])),
-                fields: reader.list(&path(&["export", &export, "fields"]), as_is),
-                name: export,
-            })
+            .named("export")
+            .map(|(name, place, inner)| Export { name: name.to_owned(), place, fields: inner.list("fields", as_is) })
             .collect(),
-        outward: reader.node(&path(&["outward"])).map(|_| Outward {
-            name: reader.text(&path(&["outward", "name"])),
-            fields: reader.pairs(&path(&["outward", "fields"])),
-            hide: reader.list(&path(&["outward", "hide"]), as_is),
+        outward: reader.under("outward").map(|inner| Outward {
+            name: inner.text("name"),
+            fields: inner.pairs("fields"),
+            hide: inner.list("hide", as_is),
         }),
-        pages: reader.names_under("page").iter().filter_map(|p| read_page(reader, p)).collect(),
-        access: reader.names_under("access").iter().map(|r| read_access(reader, r)).collect(),
+        pages: reader.named("page").filter_map(|(name, place, inner)| read_page(name, place, &inner)).collect(),
+        access: reader.named("access").map(|(role, place, inner)| read_access(role, place, &inner)).collect(),
     })
 }
 
-fn read_field(reader: &Reader<'_>, field: &str) -> Field {
-    let at = |key: &str| path(&["field", field, key]);
-    let columns = match reader.node(&at("columns")) {
-        Some(_) => reader.list(&at("columns"), name::read),
-        None => reader.spanned(&at("column"), name::read).into_iter().collect(),
+fn read_field(name: &str, place: Place, reader: &Reader<'_>) -> Field {
+    let columns = match reader.under("columns") {
+        Some(_) => reader.list("columns", name::read),
+        None => reader.spanned("column", name::read).into_iter().collect(),
     };
-    let inner = |key: &str| path(&["field", field, "lookup", key]);
-    let lookup = reader.spanned(&inner("entity"), as_is).map(|entity| Lookup {
-        entity,
-        value: reader.list(&inner("value"), name::read),
-        show: reader.spanned(&inner("show"), as_is),
-        order: reader.list(&inner("order"), as_is),
-        condition: reader.spanned(&inner("where"), as_is),
-    });
     Field {
-        name: field.to_owned(),
-        place: reader.place(&path(&["field", field])),
+        name: name.to_owned(),
+        place,
         columns,
-        kind: reader.spanned(&at("kind"), as_is).map_or_else(|| "text".to_owned(), |k| k.value),
-        label: reader.spanned(&at("label"), as_is),
-        help: reader.spanned(&at("help"), as_is),
-        required: reader.flag(&at("required")),
-        max_length: reader.node(&at("max_length")).and_then(Node::as_int),
-        hidden: reader.flag(&at("hidden")),
-        read_only: reader.flag(&at("read_only")),
-        sensitive: reader.flag(&at("sensitive")),
-        unique: reader.flag(&at("unique")),
-        formula: reader.spanned(&at("formula"), as_is),
-        lookup,
-        related: read_related(reader, field),
-        choices: reader.members(&at("choices")).iter().filter_map(|choice| read_choice(reader, choice)).collect(),
-        min: reader.scalar(&at("min")),
-        max: reader.scalar(&at("max")),
-        unit: reader.spanned(&at("unit"), as_is),
-        show_as: reader.text(&at("show_as")),
-        total: reader.text(&at("total")),
+        kind: reader.text("kind").unwrap_or_else(|| "text".to_owned()),
+        label: reader.spanned("label", as_is),
+        help: reader.spanned("help", as_is),
+        required: reader.flag("required"),
+        max_length: reader.number("max_length"),
+        hidden: reader.flag("hidden"),
+        read_only: reader.flag("read_only"),
+        sensitive: reader.flag("sensitive"),
+        unique: reader.flag("unique"),
+        formula: reader.spanned("formula", as_is),
+        lookup: reader.under("lookup").and_then(|inner| read_lookup(&inner)),
+        related: reader.under("related").and_then(|inner| read_related(&inner)),
+        choices: reader.members("choices").filter_map(|inner| read_choice(&inner)).collect(),
+        min: reader.scalar("min"),
+        max: reader.scalar("max"),
+        unit: reader.spanned("unit", as_is),
+        show_as: reader.text("show_as"),
+        total: reader.text("total"),
     }
 }
 
-fn read_page(reader: &Reader<'_>, page: &str) -> Option<Page> {
-    let at = |key: &str| path(&["page", page, key]);
-    let kind = reader.spanned(&at("kind"), as_is).map_or_else(|| page.to_owned(), |k| k.value);
-    let mut shown = reader.list(&at("fields"), as_is);
+fn read_lookup(reader: &Reader<'_>) -> Option<Lookup> {
+    Some(Lookup {
+        entity: reader.spanned("entity", as_is)?,
+        value: reader.list("value", name::read),
+        show: reader.spanned("show", as_is),
+        order: reader.list("order", as_is),
+        condition: reader.spanned("where", as_is),
+    })
+}
+
+fn read_page(name: &str, place: Place, reader: &Reader<'_>) -> Option<Page> {
+    let kind = reader.text("kind").unwrap_or_else(|| name.to_owned());
+    let mut shown = reader.list("fields", as_is);
     let mut sections = Vec::new();
-    for section in reader.members(&at("sections")) {
-        let fields = reader.list(&joined(&section, &["fields".into()]), as_is);
-        sections.push((reader.text(&joined(&section, &["title".into()])).unwrap_or_default(), fields.len()));
+    for section in reader.members("sections") {
+        let fields = section.list("fields", as_is);
+        sections.push((section.text("title").unwrap_or_default(), fields.len()));
         shown.extend(fields);
     }
-    let child = |row: &Vec<Seg>| {
-        let inner = |key: &str| joined(row, &[key.into()]);
+    let child = |inner: Reader<'_>| {
         Some(Child {
-            place: reader.place(row),
-            entity: reader.spanned(&inner("entity"), as_is)?,
-            by: reader.spanned(&inner("by"), as_is)?,
-            fields: reader.list(&inner("fields"), as_is),
-            sort: reader.list(&inner("sort"), as_is),
+            place: inner.here(),
+            entity: inner.spanned("entity", as_is)?,
+            by: inner.spanned("by", as_is)?,
+            fields: inner.list("fields", as_is),
+            sort: inner.list("sort", as_is),
         })
     };
     Some(Page {
-        name: page.to_owned(),
-        place: reader.place(&path(&["page", page])),
+        name: name.to_owned(),
+        place,
         kind: crate::pages::named(&kind)?,
         shown,
-        search: reader.list(&at("search"), as_is),
-        filter: reader.list(&at("filter"), as_is),
-        sort: reader.list(&at("sort"), as_is),
-        condition: reader.spanned(&at("where"), as_is),
-        label: reader.text(&at("label")),
+        search: reader.list("search", as_is),
+        filter: reader.list("filter", as_is),
+        sort: reader.list("sort", as_is),
+        condition: reader.spanned("where", as_is),
+        label: reader.text("label"),
         sections,
-        group: reader.list(&at("group"), as_is),
-        page_size: reader.node(&at("page_size")).and_then(Node::as_int).unwrap_or(25),
-        actions: reader.node(&at("actions")).map(Node::strings),
-        children: reader.members(&at("children")).iter().filter_map(child).collect(),
+        group: reader.list("group", as_is),
+        page_size: reader.number("page_size").unwrap_or(25),
+        actions: reader.node.get("actions").map(Node::strings),
+        children: reader.members("children").filter_map(child).collect(),
     })
 }
 
-fn read_related(reader: &Reader<'_>, field: &str) -> Option<Related> {
-    let at = |key: &str| path(&["field", field, "related", key]);
+fn read_related(reader: &Reader<'_>) -> Option<Related> {
     Some(Related {
-        entity: reader.spanned(&at("entity"), as_is)?,
-        through: reader.spanned(&at("through"), name::read_table)?,
-        here: reader.list(&at("here"), name::read),
-        there: reader.list(&at("there"), name::read),
-        show: reader.spanned(&at("show"), as_is),
+        entity: reader.spanned("entity", as_is)?,
+        through: reader.spanned("through", name::read_table)?,
+        here: reader.list("here", name::read),
+        there: reader.list("there", name::read),
+        show: reader.spanned("show", as_is),
     })
 }
 
-fn read_choice(reader: &Reader<'_>, choice: &[Seg]) -> Option<Choice> {
-    Some(Choice { value: reader.scalar(&joined(choice, &["value".into()]))?, label: reader.text(&joined(choice, &["label".into()])) })
+fn read_choice(reader: &Reader<'_>) -> Option<Choice> {
+    Some(Choice { value: reader.scalar("value")?, label: reader.text("label") })
 }
 
 fn read_source(reader: &Reader<'_>) -> DataSource {
     let write = |operation: &str| {
-        let at = |key: &str| path(&["source", operation, key]);
-        reader.node(&path(&["source", operation])).map(|_| CustomWrite {
-            place: reader.place(&path(&["source", operation])),
-            routine: reader.spanned(&at("routine"), name::read_table),
-            arguments: reader.pairs(&at("arguments")),
-            sql: reader.spanned(&at("sql"), as_is),
+        let entry = reader.node.entries().iter().find(|e| e.key == operation)?;
+        let (place, inner) = (reader.place(entry.at), reader.at(&entry.node));
+        Some(CustomWrite {
+            place,
+            routine: inner.spanned("routine", name::read_table),
+            arguments: inner.pairs("arguments"),
+            sql: inner.spanned("sql", as_is),
         })
     };
-    DataSource {
-        select: reader.spanned(&path(&["source", "select"]), as_is),
-        insert: write("insert"),
-        update: write("update"),
-        delete: write("delete"),
-    }
+    DataSource { select: reader.spanned("select", as_is), insert: write("insert"), update: write("update"), delete: write("delete") }
 }
 
-fn read_import(reader: &Reader<'_>, import: &str) -> Import {
-    let at = |key: &str| path(&["import", import, key]);
+fn read_import(name: &str, place: Place, reader: &Reader<'_>) -> Import {
     Import {
-        name: import.to_owned(),
-        place: reader.place(&path(&["import", import])),
-        key: reader.list(&at("key"), name::read),
-        columns: reader.pairs(&at("columns")),
-        create_missing: reader.list(&at("create_missing"), as_is),
+        name: name.to_owned(),
+        place,
+        key: reader.list("key", name::read),
+        columns: reader.pairs("columns"),
+        create_missing: reader.list("create_missing", as_is),
     }
 }
 
-fn read_access(reader: &Reader<'_>, role: &str) -> Access {
-    let at = |key: &str| path(&["access", role, key]);
+fn read_access(role: &str, place: Place, reader: &Reader<'_>) -> Access {
     Access {
         role: role.to_owned(),
-        place: reader.place(&path(&["access", role])),
-        read: reader.flag(&at("read")),
-        add: reader.flag(&at("add")),
-        edit: reader.flag(&at("edit")),
-        delete: reader.flag(&at("delete")),
-        rows: reader.spanned(&at("rows"), as_is),
-        hide: reader.list(&at("hide"), as_is),
-        read_only: reader.list(&at("read_only"), as_is),
-        restricted: reader.node(&at("hide")).or(reader.node(&at("read_only"))).is_some(),
-        pages: reader.node(&at("pages")).map(Node::strings),
+        place,
+        read: reader.flag("read"),
+        add: reader.flag("add"),
+        edit: reader.flag("edit"),
+        delete: reader.flag("delete"),
+        rows: reader.spanned("rows", as_is),
+        hide: reader.list("hide", as_is),
+        read_only: reader.list("read_only", as_is),
+        restricted: reader.under("hide").or_else(|| reader.under("read_only")).is_some(),
+        pages: reader.node.get("pages").map(Node::strings),
     }
 }

@@ -6,6 +6,7 @@ use super::{FileKey, Node, Role, Seg, Shape, Tree, shape_of};
 use crate::name;
 use crate::schema::Schema;
 use crate::sql;
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -106,7 +107,9 @@ pub struct Index {
 impl Index {
     /// Reads the names in use from a tree.
     pub fn of(tree: &Tree) -> Index {
-        Index { entities: tree.entities().map(|(name, node)| (name.to_owned(), EntityNames::of(node))).collect() }
+        let files: Vec<(&str, &Node)> = tree.entities().collect();
+        let read: Vec<(String, EntityNames)> = files.into_par_iter().map(|(name, node)| (name.to_owned(), EntityNames::of(node))).collect();
+        Index { entities: read.into_iter().collect() }
     }
 
     /// The table of an entity.

@@ -203,8 +203,9 @@ impl Checker<'_> {
             for (key, word, sample) in
                 [("lookup", "lookup", "lookup = { entity = … }"), ("related", "related", "related = { entity = …, through = … }")]
             {
-                let message = format!("`kind = \"{word}\"` and `{sample}` go together");
-                need(has(key) == (kind == Some(word)), &path, field.at, &message);
+                if has(key) != (kind == Some(word)) {
+                    need(false, &path, field.at, &format!("`kind = \"{word}\"` and `{sample}` go together"));
+                }
             }
             need(kind != Some("choice") || has("choices"), &path, field.at, "`kind = \"choice\"` needs `choices = [{ value = … }]`");
             for (key, needed) in [("lookup", &["entity"][..]), ("related", &["entity", "through", "here", "there"])] {
@@ -248,15 +249,6 @@ impl Checker<'_> {
     fn names(&mut self, tree: &Tree, index: &Index, schema: &Schema) {
         let mut seen = BTreeSet::new();
         for reference in references_in(self.file, self.root, index, schema) {
-            let Some(node) = self.root.at_path(&reference.path) else { continue };
-            let text = node.as_text().unwrap_or_default();
-            let (culprit, at) = match reference.path.split_last() {
-                Some((Seg::Key(key), parent)) if reference.in_key => {
-                    let entries = self.root.at_path(parent).map(Node::entries).unwrap_or_default();
-                    (key.clone(), entries.iter().find(|e| e.key == *key).map_or(node.at, |e| e.at))
-                }
-                _ => (text.get(reference.at.clone()).unwrap_or_default().to_owned(), node.inner(reference.at.start)),
-            };
             let (kind, message, nearest) = match &reference.to {
                 Referent::Table(table) if schema.table(table).is_none() => (
                     ProblemKind::UnknownColumn,
@@ -301,6 +293,16 @@ impl Checker<'_> {
                     )
                 }
                 _ => continue,
+            };
+            // Only what is wrong is looked up in the file.
+            let Some(node) = self.root.at_path(&reference.path) else { continue };
+            let text = node.as_text().unwrap_or_default();
+            let (culprit, at) = match reference.path.split_last() {
+                Some((Seg::Key(key), parent)) if reference.in_key => {
+                    let entries = self.root.at_path(parent).map(Node::entries).unwrap_or_default();
+                    (key.clone(), entries.iter().find(|e| e.key == *key).map_or(node.at, |e| e.at))
+                }
+                _ => (text.get(reference.at.clone()).unwrap_or_default().to_owned(), node.inner(reference.at.start)),
             };
             // A name written in several parts (`region.name`) may be found wanting once for each.
             if seen.insert((at, culprit.clone())) {
