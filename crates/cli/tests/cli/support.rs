@@ -43,6 +43,11 @@ pub fn assert_same_files(before: &BTreeMap<PathBuf, Vec<u8>>, after: &BTreeMap<P
     assert!(differ.is_empty(), "{what}: {differ:?}");
 }
 
+/// The program: the one built beside the tests, or another build of it that `YSOMORPH_TEST_PROGRAM` names.
+fn program() -> PathBuf {
+    std::env::var_os("YSOMORPH_TEST_PROGRAM").map_or_else(|| PathBuf::from(env!("CARGO_BIN_EXE_ysomorph")), PathBuf::from)
+}
+
 impl Project {
     /// A folder with a database made by this SQL, not started yet.
     pub fn empty(sql: &str) -> Project {
@@ -71,13 +76,7 @@ impl Project {
 
     /// Runs the built program in the folder.
     pub fn run(&self, arguments: &[&str]) -> Ran {
-        let output = Command::new(env!("CARGO_BIN_EXE_ysomorph"))
-            .arg("-C")
-            .arg(self.dir.path())
-            .args(arguments)
-            .env_remove("NO_COLOR")
-            .output()
-            .unwrap();
+        let output = Command::new(program()).arg("-C").arg(self.dir.path()).args(arguments).env_remove("NO_COLOR").output().unwrap();
         let text = |bytes: &[u8]| String::from_utf8(bytes.to_vec()).unwrap();
         Ran { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), err: text(&output.stderr) }
     }

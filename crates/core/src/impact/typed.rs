@@ -40,12 +40,14 @@ impl<'a> Context<'a> {
 
     /// A column that is sorted, grouped or filtered by, of a type without an order.
     pub(super) fn has_no_order(&self, used: &Use, table: &crate::schema::Table, column: &str) -> Option<What> {
-        let spot = match &used.why {
-            Why::Field { spot: spot @ (Spot::Sort | Spot::Group | Spot::Filter), .. } => *spot,
+        let use_word = match &used.why {
+            Why::Field { spot: spot @ (Spot::Sort | Spot::Group | Spot::Filter), .. } => spot.word(),
+            // A save compares it with what was read.
+            Why::Version => "comparing",
             _ => return None,
         };
         let known = table.column(column).filter(|c| self.input.changed.engine.tells_types() && !c.column_type.has_order())?;
-        let operation = format!("{} by {}", spot.word(), known.column_type.shown());
+        let operation = format!("{use_word} by {}", known.column_type.shown());
         Some(What::WrongType { table: table.name.clone(), column: known.name.clone(), with: None, offset: 0, operation })
     }
 

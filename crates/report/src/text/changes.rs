@@ -172,7 +172,13 @@ fn renamed(change: &Change) -> String {
 
 /// What happened, in words.
 pub(super) fn plainly(change: &Change) -> String {
-    described(change, &Report::default()).1
+    let (_, text) = described(change, &Report::default());
+    // Elsewhere a mark says whether it came or went.
+    match change.kind.name().rsplit_once('-') {
+        Some((_, "added")) if !text.starts_with("new ") => format!("new {text}"),
+        Some((_, "dropped")) if !text.contains("dropped") => format!("{text} dropped"),
+        _ => text,
+    }
 }
 
 /// A change as one short phrase, for causes.

@@ -2,7 +2,7 @@
 
 use super::changes::{phrase, plainly};
 use super::findings::{alike, counts, listed, position};
-use super::style::{bold, dim, edges, good, hint, plural, severity, wrapped};
+use super::style::{WIDTH, bold, dim, edges, good, hint, plural, severity, wrapped};
 use crate::{Order, Report, Totals};
 use std::collections::BTreeSet;
 use ysomorph_core::changes::Change;
@@ -80,10 +80,13 @@ fn by_cause(report: &Report, findings: &[Finding]) -> String {
     causes.sort_by_key(|cause| (cause.is_none(), worst(cause), *cause));
     let mut out = String::new();
     for cause in causes {
-        let own: Vec<&Finding> = findings.iter().filter(|f| f.cause == cause).collect();
+        let mut own: Vec<&Finding> = findings.iter().filter(|f| f.cause == cause).collect();
+        // The application first, then code that isn't its own.
+        own.sort_by_key(|f| (f.severity, f.rule.starts_with("code/")));
         let change = cause.and_then(|at| report.changes.get(at));
-        let title = change.map_or_else(|| "So before the change".to_owned(), title);
         let told = counts(Totals::of(&own.iter().map(|f| (*f).clone()).collect::<Vec<_>>()));
+        let room = WIDTH.saturating_sub(told.chars().count() + 2);
+        let title = change.map_or_else(|| "So before the change".to_owned(), |change| title(change, room));
         let line = edges(&title, &told);
         out.push_str(&format!("\n{}{}\n", bold(&title), line.get(title.len()..).unwrap_or_default()));
         let evidence = change.and_then(|c| c.evidence.as_ref()).map(|e| format!("{} a rename", e.words()));
@@ -119,8 +122,8 @@ fn usual(findings: &[&Finding]) -> Option<&'static str> {
     counts.into_iter().rev().max_by_key(|(count, _)| *count).map(|(_, word)| word)
 }
 
-/// A change in a line.
-fn title(change: &Change) -> String {
+/// A change in at most so many characters.
+fn title(change: &Change, room: usize) -> String {
     let text = match change.to {
         Some(_) => phrase(change),
         None => {
@@ -128,8 +131,11 @@ fn title(change: &Change) -> String {
             format!("{subject}{}", plainly(change))
         }
     };
-    let short: String = text.chars().take(52).collect();
-    if short.len() < text.len() { format!("{}…", short.trim_end()) } else { text }
+    if text.chars().count() <= room {
+        return text;
+    }
+    let short: String = text.chars().take(room.saturating_sub(1)).collect();
+    format!("{}…", short.trim_end())
 }
 
 /// Each finding in two lines; what is the same on several pages, or comes from one place, is told once.

@@ -2,8 +2,8 @@
 
 use super::{Docs, Missing, Rule, missing, of_entity};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
-use crate::name::same;
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
+use crate::name::{same, shown};
 use crate::schema::Kind;
 use crate::statements::Why;
 
@@ -26,6 +26,13 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    for lost in context.lost() {
+        let (What::WrongType { table, column, operation, .. }, Why::Version) = (&lost.what, &lost.used.why) else { continue };
+        let message = format!("the version column can't be compared any more: {}", shown(operation));
+        let cause = (context.cause_of_type(table, column), Remedy::Hand);
+        let finding = Finding::new(RULE.name, RULE.severity, message).entity(&lost.entity.name).pages(lost.pages.clone());
+        out.push(finding.at(&lost.used.place).because(cause));
+    }
     // Numbers and moments can be told to be later; so can what the engine counts itself.
     let counts = |kind: Kind| matches!(kind, Kind::Integer | Kind::Decimal | Kind::Float | Kind::DateTime | Kind::Binary | Kind::Any);
     for met in context.met_entities(&[ChangeKind::TypeChanged]) {

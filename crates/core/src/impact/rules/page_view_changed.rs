@@ -38,7 +38,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         for (what, old, new) in parts {
             if !sql::says_same(old, new, engine, |a, b| context.may_turn(a, b)) {
                 let or_none = |text: &str| if text.is_empty() { "nothing".to_owned() } else { shown(text) };
-                let message = format!("the view {what} {} now, {} before; it may show other records", or_none(new), or_none(old));
+                let message = format!("the view {what} ({}) now, ({}) before; it may show other records", or_none(new), or_none(old));
                 let pages = met.entity.pages.iter().map(|p| p.name.clone()).collect();
                 out.push(of_entity(&RULE, RULE.severity, &met, message).pages(pages));
             }

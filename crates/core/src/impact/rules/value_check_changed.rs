@@ -3,7 +3,8 @@
 use super::{Docs, Rule, of_entity, of_field};
 use crate::changes::ChangeKind;
 use crate::impact::{Context, ElementKind, Finding, Severity};
-use crate::name::shown;
+use crate::name::{contains, shown};
+use crate::sql;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -34,8 +35,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for met in context.met_entities(RULE.changes) {
         let saves = met.entity.pages.iter().filter(|p| p.kind.saves && !met.entity.read_only);
         let pages: Vec<String> = saves.map(|p| p.name.clone()).collect();
-        // What is told of single fields isn't told twice.
-        let told = limits.iter().any(|l| l.met.at == met.at && l.met.entity.name == met.entity.name);
+        // What is told of single fields isn't told twice; nor is a constraint that another took the place of.
+        let text = met.change.before.as_ref().or(met.change.after.as_ref()).map_or("", String::as_str);
+        let about: Vec<String> = sql::limits(text, context.changed().engine).into_iter().map(|(column, _)| column).collect();
+        let of_column = |column: &str| contains(&about, context.name_now(&met.before.name, column));
+        let told = limits.iter().any(|l| {
+            l.met.entity.name == met.entity.name && (l.met.at == met.at || l.met.field.columns.iter().any(|c| of_column(&c.value)))
+        });
         if pages.is_empty() || told {
             continue;
         }

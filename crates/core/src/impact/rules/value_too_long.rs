@@ -33,8 +33,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             let declared = met.after.column_type.size.map(i64::from) == Some(longest);
             let enforced = met.after.column_type.enforced || !declared;
             let allows = met.field.max_length.map_or_else(|| "any number of".to_owned(), |max| max.to_string());
-            let end = if enforced { "the database takes" } else { "the column is declared for (this engine doesn't enforce it)" };
-            let message = format!("the form of `{}` allows {allows} characters, {end} {longest} now", met.name());
+            let end = if enforced {
+                format!(", the database takes {longest} now")
+            } else {
+                format!("; the column is declared for {longest} now, which this engine doesn't enforce")
+            };
+            let message = format!("the form of `{}` allows {allows} characters{end}", met.name());
             let severity = if enforced { RULE.severity } else { Severity::Note };
             out.push(of_field(&RULE, severity, met, forms, message).settled_by(&["max_length"]));
         }
