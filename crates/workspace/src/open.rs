@@ -5,6 +5,7 @@ use crate::decisions::{self, Answer};
 use crate::state::State;
 use crate::toml::{ParseError, parse};
 use crate::transaction::{self, TransactionError};
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::fs;
 use std::io;
@@ -160,22 +161,32 @@ fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKe
         })
         .unwrap_or_default();
     names.sort();
-    for name in names {
+    // Reading and parsing take the longest of all that opening does.
+    let read = |name: &String| {
         let stem = name.trim_end_matches(".toml");
         let key = if stem == "app" { FileKey::App } else { FileKey::Entity(stem.to_owned()) };
-        match read_text(root, &key.path()) {
+        let text = read_text(root, &key.path());
+        let parsed = match &text {
+            Ok(Some(text)) => Some(parse(text).map(|parsed| parsed.node)),
+            _ => None,
+        };
+        (key, text, parsed)
+    };
+    for (key, text, parsed) in names.par_iter().map(read).collect::<Vec<_>>() {
+        match text {
             Ok(Some(text)) => {
-                match parse(&text) {
-                    Ok(parsed) => {
-                        tree.files.insert(key.clone(), parsed.node);
+                match parsed {
+                    Some(Ok(node)) => {
+                        tree.files.insert(key.clone(), node);
                     }
-                    Err(first) => {
+                    Some(Err(first)) => {
                         let mut all = crate::toml::errors(&text);
                         if all.is_empty() {
                             all.push(first);
                         }
                         errors.extend(all.iter().map(|error| toml_error(&key.path(), &text, error)));
                     }
+                    None => {}
                 }
                 texts.insert(key, text);
             }

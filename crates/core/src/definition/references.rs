@@ -178,11 +178,8 @@ impl EntityNames {
 
 /// Every name in the definition. SQL is resolved against `schema`, which must carry the names the tree uses.
 pub fn references(tree: &Tree, index: &Index, schema: &Schema) -> Vec<Reference> {
-    let mut out = Vec::new();
-    for (file, node) in &tree.files {
-        out.extend(references_in(file, node, index, schema));
-    }
-    out
+    let files: Vec<(&FileKey, &Node)> = tree.files.iter().collect();
+    files.into_par_iter().flat_map_iter(|(file, node)| references_in(file, node, index, schema)).collect()
 }
 
 /// Every name in one file.

@@ -26,6 +26,7 @@ use crate::schema::{Schema, Table, TableKind};
 use entity::EntityDraft;
 use fields::FieldDraft;
 use joins::{Join, Linked};
+use rayon::prelude::*;
 use std::collections::BTreeMap;
 
 /// What a draft is made from, beside the schema.
@@ -66,9 +67,11 @@ pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
     let names = Names { schema, conventions: plan.conventions, in_use: &in_use };
     let context = Context::of(&names, &joins, plan.open_to);
     let mut draft = Draft::default();
-    for drafted in context.entities.values() {
-        let entity = EntityDraft::of(&context, drafted);
-        draft.tree.files.insert(FileKey::Entity(drafted.entity.clone()), entity.node);
+    let entities: Vec<&Drafted<'_>> = context.entities.values().collect();
+    let drawn: Vec<(String, EntityDraft)> =
+        entities.into_par_iter().map(|drafted| (drafted.entity.clone(), EntityDraft::of(&context, drafted))).collect();
+    for (name, entity) in drawn {
+        draft.tree.files.insert(FileKey::Entity(name), entity.node);
         draft.notes.extend(entity.notes);
     }
     draft.notes.extend(menu::about_routines(schema));

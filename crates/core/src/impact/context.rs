@@ -240,6 +240,17 @@ impl<'a> Context<'a> {
                 Some(known) => self.has_no_order(used, known, column).into_iter().collect(),
                 _ => Vec::new(),
             },
+            Need::Ordered { table, select, column } => {
+                let refused = self.type_of(&(table.clone(), select.clone(), column.clone())).filter(|t| !t.column_type.has_order());
+                let wrong = |known: &Column| What::WrongType {
+                    table: table.clone(),
+                    column: column.clone(),
+                    with: None,
+                    offset: 0,
+                    operation: format!("sorting by {}", known.column_type.shown()),
+                };
+                refused.map(wrong).into_iter().collect()
+            }
             Need::Compared { this, with } => self.incomparable(this, with).into_iter().collect(),
             Need::Total { table, select, column, total } => {
                 let refused = self.type_of(&(table.clone(), select.clone(), column.clone())).filter(|t| !t.column_type.takes_total(total));

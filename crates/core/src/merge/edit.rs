@@ -6,6 +6,7 @@
 use super::element::{Element, interleave, member_key, place};
 use super::memory::{Fact, Left, Memory, Part};
 use crate::definition::{Entry, FileKey, Node, Seg, Tree, Value};
+use std::borrow::Cow;
 use std::ops::Range;
 
 /// What an edit does.
@@ -68,15 +69,18 @@ impl Editor {
         Editor { tree, edits: Vec::new(), parts, next: memory.next, since: memory.renames.len() }
     }
 
-    /// The same with everything that waits for the database in its place.
-    pub fn whole(&self) -> Editor {
-        let mut whole = self.clone();
+    /// The tree with everything that waits for the database in its place.
+    pub fn whole(&self) -> Cow<'_, Tree> {
         let waiting: Vec<u32> =
             self.parts.iter().filter(|p| matches!(p.fact, Fact::Needs(_)) && p.left == Left::Absent).map(|p| p.id).collect();
+        if waiting.is_empty() {
+            return Cow::Borrowed(&self.tree);
+        }
+        let mut whole = self.clone();
         for id in waiting {
             whole.put_back(id, "");
         }
-        whole
+        Cow::Owned(whole.tree)
     }
 
     pub fn get(&self, element: &Element) -> Option<&Node> {

@@ -4,6 +4,7 @@ use super::edit::Editor;
 use super::element::Element;
 use super::memory::{Fact, Thing};
 use crate::definition::{FileKey, Index, Loss, Node, OnGone, Reference, Referent, Seg, Tree, Value, at_path, references};
+use crate::name;
 use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -13,7 +14,8 @@ pub(super) const NOBODY: &str = "1 = 0";
 /// What is gone, with all that names it.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Losses {
-    things: Vec<Thing>,
+    /// By folded table: itself as a whole, or its columns.
+    things: BTreeMap<String, Vec<Thing>>,
     /// Fields over gone columns, or whose formula or join table names something gone.
     fields: BTreeMap<(String, String), Vec<Thing>>,
     /// Entities over gone tables.
@@ -30,7 +32,10 @@ impl Losses {
         references: &[Reference],
         given_up: &BTreeSet<String>,
     ) -> Losses {
-        let mut losses = Losses { things, ..Losses::default() };
+        let mut losses = Losses::default();
+        for thing in things {
+            losses.things.entry(name::fold(&thing.table)).or_default().push(thing);
+        }
         for (entity, known) in &index.entities {
             if let Some(thing) = losses.lost(&Thing::table(&known.table)) {
                 losses.entities.insert(entity.clone(), thing);
@@ -80,8 +85,8 @@ impl Losses {
 
     /// The loss a table or column falls under.
     fn lost(&self, thing: &Thing) -> Option<Thing> {
-        let whole = Thing::table(&thing.table);
-        self.things.iter().find(|t| t.same(thing) || t.same(&whole)).cloned()
+        let of_table = self.things.get(&name::fold(&thing.table))?;
+        of_table.iter().find(|t| t.column.is_none() || t.same(thing)).cloned()
     }
 
     /// What of a reference is gone.

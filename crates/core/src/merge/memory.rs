@@ -34,11 +34,11 @@ impl Thing {
 
     /// Whether both name the same.
     pub fn same(&self, other: &Thing) -> bool {
-        self.folded() == other.folded()
-    }
-
-    fn folded(&self) -> (String, Option<String>) {
-        (name::fold(&self.table), self.column.as_deref().map(name::fold))
+        name::same(&self.table, &other.table)
+            && match (&self.column, &other.column) {
+                (Some(a), Some(b)) => name::same(a, b),
+                (a, b) => a.is_none() && b.is_none(),
+            }
     }
 
     /// Under new names.

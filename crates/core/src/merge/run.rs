@@ -171,7 +171,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
 
     // 4. Ownership
     let open_to = input.stored.start_role.as_deref().filter(|role| yours.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
-    let names = NamesInUse::of(&yours.tree, &stored.tree).with_set_aside(&yours.whole().tree, &stored.whole().tree);
+    let names = NamesInUse::of(&yours.tree, &stored.tree).with_set_aside(&yours.whole(), &stored.whole());
     let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
     let ordered = in_accepted_order(&accepted, &effective);
@@ -183,7 +183,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
     let placement = Placement::of(&LayoutInput {
         yours: &yours.tree,
-        whole: (&yours.whole().tree, &stored.whole().tree),
+        whole: (&yours.whole(), &stored.whole()),
         p1: &p1,
         accepted: &accepted,
         changed: &effective,

@@ -42,6 +42,10 @@ fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
     for name in &child.sort {
         if let Some(field) = seen(name.value.strip_prefix('-').unwrap_or(&name.value)) {
             let text = select.shown_for(field, &why_field(field), &name.place);
+            // A lookup is sorted by its text.
+            if let (Some(column), None, None) = (field.columns.first(), &field.lookup, &field.formula) {
+                select.ordered(&column.value, why_field(field), &name.place);
+            }
             select.order.extend(text.map(|t| if name.value.starts_with('-') { format!("{t} DESC") } else { t }));
         }
     }

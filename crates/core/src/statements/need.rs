@@ -24,6 +24,15 @@ pub enum Need {
         /// The same of the other.
         with: (String, Option<String>, String),
     },
+    /// A column that records are sorted by.
+    Ordered {
+        /// Its table.
+        table: String,
+        /// The query that stands in for the table, if any.
+        select: Option<String>,
+        /// Its name.
+        column: String,
+    },
     /// A column that is added up.
     Total {
         /// Its table.

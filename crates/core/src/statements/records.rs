@@ -79,6 +79,7 @@ pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Stateme
         let wanted = sorted.value.strip_prefix('-').unwrap_or(&sorted.value);
         let Some(known) = target.field(wanted).filter(|f| !f.hidden && f.is_stored()) else { continue };
         for column in &known.columns {
+            select.ordered(&column.value, display(wanted.to_owned()), &sorted.place);
             let column = select.own(&column.value, display(wanted.to_owned()), &sorted.place);
             select.order.push(if sorted.value.starts_with('-') { format!("{column} DESC") } else { column });
         }

@@ -275,6 +275,12 @@ impl<'a> Select<'a> {
         }
     }
 
+    /// Notes that records of the entity are sorted by a column of their own.
+    pub fn ordered(&mut self, column: &str, why: Why, place: &Place) {
+        let need = Need::Ordered { table: self.entity.table.value.clone(), select: select_of(self.entity), column: column.to_owned() };
+        self.uses.push(Use { need, why, place: place.clone() });
+    }
+
     /// Notes that a field's values are added up.
     pub fn total(&mut self, field: &Field, total: &str, place: &Place) {
         for column in field.columns.iter().take(1) {

@@ -3,6 +3,7 @@
 use super::MARKS;
 use crate::open::{FileError, read_toml, toml_error};
 use crate::toml::{parse, render_file, render_value};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -43,13 +44,13 @@ pub(super) fn files(root: &Path) -> Vec<String> {
 
 pub(super) fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
     let mut stored = Stored::default();
-    for (file, text) in texts {
-        let Some(name) = file.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).and_then(|n| n.strip_suffix(".toml")) else {
-            continue;
-        };
+    let parsed = |(file, text): (&String, &String)| {
+        let name = file.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).and_then(|n| n.strip_suffix(".toml"))?;
         let key = if name == "app" { FileKey::App } else { FileKey::Entity(name.to_owned()) };
-        stored.tree.files.insert(key, parse(text).map_err(|e| toml_error(file, text, &e))?.node);
-    }
+        Some(parse(text).map(|parsed| (key, parsed.node)).map_err(|e| toml_error(file, text, &e)))
+    };
+    let files: Vec<(&String, &String)> = texts.iter().collect();
+    stored.tree.files = files.into_par_iter().filter_map(parsed).collect::<Result<Vec<_>, _>>()?.into_iter().collect();
     if let Some(text) = texts.get(MARKS) {
         let marks: MarksFile = read_toml(MARKS, text)?;
         stored.start_role = marks.start_role;

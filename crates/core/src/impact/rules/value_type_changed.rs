@@ -6,7 +6,7 @@ use crate::changes::ChangeKind;
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
 use crate::name::shown;
 use crate::schema::TypeRelation;
-use crate::statements::Why;
+use crate::statements::{Need, Why};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -28,8 +28,11 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for lost in context.lost() {
-        let (What::WrongType { table, column, with: None, operation, .. }, Why::Field { field, .. }) = (&lost.what, &lost.used.why) else {
-            continue;
+        let What::WrongType { table, column, with: None, operation, .. } = &lost.what else { continue };
+        let field = match (&lost.used.why, &lost.used.need) {
+            (Why::Field { field, .. } | Why::ChildField { field, .. }, _) => field,
+            (Why::Display { named, .. }, Need::Ordered { .. }) => named,
+            _ => continue,
         };
         let message = format!("`{}` is of a kind now for which the database refuses this page: {}", shown(field), shown(operation));
         let cause = (context.cause_of_type(table, column), Remedy::Merge);
