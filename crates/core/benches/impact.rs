@@ -26,7 +26,7 @@ fn schema(changed: bool) -> Schema {
         ..Column::default()
     };
     let table = |n: usize| {
-        let place = if changed && n % (ENTITIES / 10) == 0 { "town" } else { "place" };
+        let place = if changed && n.is_multiple_of(ENTITIES / 10) { "town" } else { "place" };
         let mut columns = vec![Column { auto: true, nullable: false, ..column("id", "integer") }];
         columns.extend([
             column("code", "varchar(20)"),
@@ -41,7 +41,7 @@ fn schema(changed: bool) -> Schema {
             column("parent_id", "integer"),
             column("amount", "integer"),
         ]);
-        let key = (n % 3 > 0).then(|| ForeignKey {
+        let key = (!n.is_multiple_of(3)).then(|| ForeignKey {
             columns: vec!["parent_id".to_owned()],
             table: format!("t{}", n - 1),
             to: vec!["id".to_owned()],

@@ -25,7 +25,10 @@ impl Workspace {
         let mut walk: Option<WalkBuilder> = None;
         for root in &self.config.code.roots {
             let path = Path::new(root);
-            if path.components().any(|c| !matches!(c, Component::Normal(_) | Component::CurDir)) {
+            // A link may lead out too.
+            let real = std::fs::canonicalize(self.root.join(path)).ok().zip(std::fs::canonicalize(&self.root).ok());
+            let leaves = real.is_some_and(|(path, root)| !path.starts_with(root));
+            if leaves || path.components().any(|c| !matches!(c, Component::Normal(_) | Component::CurDir)) {
                 let message = format!("[code] roots: `{root}` leads out of the workspace; name a folder below it");
                 return Err(FileError { file: "ysomorph.toml".to_owned(), at: None, message, text: String::new() });
             }

@@ -131,3 +131,39 @@ fn a_second_database_goes_the_whole_way_there_and_back() {
     project.expect(0, &["undo"]);
     assert!(project.read("app/call.toml").contains("firm"));
 }
+
+#[test]
+fn impact_is_told_by_cause_narrowed_ordered_and_compared_with_a_baseline() {
+    let project = Project { dir: tempfile::tempdir().unwrap() };
+    project.expect(0, &["demo", ".", "--only-files"]);
+    let inside = |arguments: &[&str]| project.run(arguments);
+    let connection = rusqlite::Connection::open(project.path("threecombs.db")).unwrap();
+    connection.execute_batch("ALTER TABLE colony DROP COLUMN queen_mark").unwrap();
+    let story = inside(&["impact"]).out;
+    // One change is one story, its title first, and what comes from one place is told once.
+    assert_eq!(story.matches("colony.queen_mark: column dropped").count(), 1, "{story}");
+    assert!(
+        story.contains("and so") && story.contains("the merge takes care of it") && story.lines().all(|l| l.chars().count() <= 80),
+        "{story}"
+    );
+    inside(&["impact", "--format", "json", "--output", &project.path("known.json").display().to_string()]);
+    connection.execute_batch("ALTER TABLE keeper DROP COLUMN phone").unwrap();
+    // Lines move; what is known stays known.
+    let file = project.path("app/colony.toml");
+    std::fs::write(&file, format!("\n\n{}", std::fs::read_to_string(&file).unwrap())).unwrap();
+    let known = project.path("known.json").display().to_string();
+    let new = inside(&["impact", "--baseline", &known]);
+    assert!(new.code == 1 && new.out.contains("keeper.phone") && !new.out.contains("colony.queen_mark"), "{}", new.out);
+    assert!(new.out.contains("known from the"), "{}", new.out);
+    for (arguments, expected, not) in [
+        (vec!["impact", "--entity", "keeper"], "keeper.phone", "break colony"),
+        (vec!["impact", "--rule", "label/*"], "label/title-broken", "page/column-missing"),
+        (vec!["impact", "--severity", "note"], "label/orphan", "break "),
+        (vec!["impact", "--page", "keeper/list"], "field `phone`", "{queen_mark}"),
+        (vec!["impact", "--order", "severity"], "breaks\n", "colony.queen_mark: column dropped"),
+        (vec!["impact", "--order", "entity"], "because colony.queen_mark", "and so"),
+    ] {
+        let told = inside(&arguments).out;
+        assert!(told.contains(expected) && !told.contains(not), "{arguments:?}:\n{told}");
+    }
+}

@@ -209,7 +209,12 @@ impl<'a> Plan<'a> {
         }
         let unique = self.table.is_unique(std::slice::from_ref(&column.name));
         if field.unique && !unique {
-            self.duplicates(Some(field), &field.place, &[column.name.clone()], format!("share their `{named}`, which is to be unique"));
+            self.duplicates(
+                Some(field),
+                &field.place,
+                std::slice::from_ref(&column.name),
+                format!("share their `{named}`, which is to be unique"),
+            );
         }
     }
 
