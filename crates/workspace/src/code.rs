@@ -88,8 +88,9 @@ impl Workspace {
         if !any {
             return Ok(Vec::new());
         }
-        let Ok(text) = String::from_utf8(std::fs::read(path)?) else { return Ok(Vec::new()) };
-        let text: Arc<str> = text.into();
+        // In other encodings the letters of names are the same.
+        let bytes = std::fs::read(path)?;
+        let text: Arc<str> = String::from_utf8_lossy(&bytes).into();
         let file = path.strip_prefix(&self.root).unwrap_or(path).to_string_lossy().replace('\\', "/");
         let mut hits = Vec::new();
         let _ = matcher.find_iter(text.as_bytes(), |found| {

@@ -152,3 +152,15 @@ fn counts_are_those_of_a_full_scan_on_servers() {
         }
     }
 }
+
+#[test]
+fn large_tables_are_sampled_and_it_is_said() {
+    let project = Project::new(TABLES);
+    project.write("app/hive.toml", HIVE);
+    project.sql(
+        "INSERT INTO hive (id, tag) WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 200001) SELECT i, 't' || i FROM n",
+    );
+    let ran = project.run(&["impact", "--data", "--rule", "data/too-long"]);
+    assert!(ran.err.contains("only the first 200000 were looked at"), "{}", ran.err);
+    assert!(ran.out.contains("of the first 200000 records have more than 3 characters"), "{}", ran.out);
+}

@@ -13,6 +13,7 @@ mod agreement;
 mod bad_input;
 mod by_hand;
 mod changes;
+mod code;
 mod data;
 mod drafts;
 mod journey;

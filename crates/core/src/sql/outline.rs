@@ -34,3 +34,25 @@ pub fn outline(text: &str, engine: Engine) -> Option<Outline> {
     };
     Some(Outline { from, condition, grouping })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_decides_which_records_come_is_taken_out() {
+        let read = |text: &str| outline(text, Engine::Sqlite).map(|o| [o.from, o.condition, o.grouping].join(" | "));
+        for (text, expected) in [
+            ("SELECT a FROM t", Some("t |  | ")),
+            ("CREATE VIEW v AS SELECT a FROM t WHERE a > 1", Some("t | a > 1 | ")),
+            (
+                "SELECT a, count(*) FROM t JOIN u ON u.i = t.i GROUP BY a HAVING count(*) > 1",
+                Some("t JOIN u ON u.i = t.i | count(*) > 1 | a"),
+            ),
+            ("SELECT a FROM t UNION SELECT b FROM u", None),
+            ("DELETE FROM t", None),
+        ] {
+            assert_eq!(read(text).as_deref(), expected, "{text}");
+        }
+    }
+}

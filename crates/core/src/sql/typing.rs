@@ -223,3 +223,79 @@ impl Visitor for Typing<'_> {
         if self.found.is_some() { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::schema::{Column, Engine, EnumType, Table};
+    use crate::sql::analyse;
+
+    fn schema(engine: Engine) -> Schema {
+        let column = |name: &str, declared: &str| Column {
+            name: name.to_owned(),
+            column_type: ColumnType::from_declaration(declared, true),
+            ..Column::default()
+        };
+        let mood = ColumnType::of(Kind::Enum, "mood");
+        let columns = vec![
+            column("age", "integer"),
+            column("fee", "numeric(8,2)"),
+            column("name", "text"),
+            column("born", "date"),
+            column("seen", "timestamp"),
+            column("active", "boolean"),
+            column("extra", "jsonb"),
+            column("code", "uuid"),
+            Column { name: "mood".to_owned(), column_type: mood, ..Column::default() },
+        ];
+        let mut schema = Schema::new(engine, vec![Table { name: "keeper".to_owned(), columns, ..Table::default() }]);
+        schema.objects.enums.push(EnumType { name: "mood".to_owned(), values: vec!["calm".to_owned()] });
+        schema
+    }
+
+    fn refused(text: &str, engine: Engine) -> Option<String> {
+        let schema = schema(engine);
+        let scope = Scope::Columns { table: "keeper", select: None };
+        let analysis = analyse(text, scope, &schema);
+        assert!(analysis.error.is_none() && analysis.missing().next().is_none(), "{text}: {analysis:?}");
+        let found = mistyped(text, scope, &schema, &analysis).or_else(|| no_condition(text, &schema, &analysis));
+        found.map(|m| format!("{} at {}", m.operation, m.offset))
+    }
+
+    #[test]
+    fn what_postgresql_refuses_is_told_and_nothing_else() {
+        for (text, expected) in [
+            ("age > 17", None),
+            ("age > '17'", None),
+            ("age > 'old'", Some("integer with 'old' at 0")),
+            ("fee = age", None),
+            ("name = age", Some("text with integer at 0")),
+            ("active", None),
+            ("age", Some("integer is no condition at 0")),
+            ("active = 1", Some("boolean with the number 1 at 0")),
+            ("active = 'yes'", None),
+            ("born > current_date", None),
+            ("name > current_date", Some("text with a moment at 0")),
+            ("born = seen", None),
+            ("born > '2026-01-01'", None),
+            ("born > 'soon'", Some("date with 'soon' at 0")),
+            ("name LIKE 'a%'", None),
+            ("age LIKE '1%'", Some("integer LIKE … at 0")),
+            ("age IN (1, 2)", None),
+            ("name IN ('a', 2)", Some("text with the number 2 at 0")),
+            ("age BETWEEN 1 AND 'x'", Some("integer with 'x' at 0")),
+            ("born - 7 < current_date", None),
+            ("name + 1 > 2", Some("text + … at 0")),
+            ("1 = 1 AND (name = 'x' OR keeper.age = name)", Some("integer with text at 32")),
+            ("mood = 'calm'", None),
+            ("mood = 'wild'", Some("mood with 'wild' at 0")),
+            ("code = 'x'", Some("uuid with 'x' at 0")),
+            ("extra = '{}'", None),
+            // Nothing is certain of parameters, functions and casts.
+            ("age = :age AND lower(name) = name AND CAST(age AS text) = name", None),
+        ] {
+            assert_eq!(refused(text, Engine::Postgresql).as_deref(), expected, "{text}");
+            assert_eq!(refused(text, Engine::Sqlite), None, "{text}");
+        }
+    }
+}
