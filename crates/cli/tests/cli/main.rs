@@ -30,3 +30,4 @@ mod show;
 mod statements;
 mod stories;
 mod support;
+mod views;

@@ -311,6 +311,18 @@ pub(super) fn entity_key(table: &Table) -> Vec<String> {
     }
 }
 
+/// Keys that a view may have: the guess, each column that reads like one, all columns together.
+pub(super) fn possible_keys(table: &Table) -> Vec<Vec<String>> {
+    let ends = ["id", "code", "no", "number", "key"];
+    let like_one = |column: &&Column| name::words(&column.name).last().is_some_and(|last| ends.contains(&last.as_str()));
+    let mut keys = vec![entity_key(table)];
+    keys.extend(table.columns.iter().filter(like_one).map(|c| vec![c.name.clone()]));
+    keys.push(table.columns.iter().map(|c| c.name.clone()).collect());
+    let mut seen = std::collections::BTreeSet::new();
+    keys.retain(|key| !key.is_empty() && seen.insert(key.clone()));
+    keys
+}
+
 /// The key of a view, where its own query says it: what it groups by, or the key of the table it starts from.
 pub(super) fn view_key(schema: &Schema, table: &Table) -> Option<Vec<String>> {
     let key = crate::sql::key_of_query(table.definition.as_deref()?, schema)?;

@@ -58,6 +58,8 @@ pub struct Draft {
     pub tree: Tree,
     /// What was guessed and why.
     pub notes: Vec<Note>,
+    /// By entity over a view whose key is a guess: the view, and keys it may have, the guess first.
+    pub keys: BTreeMap<String, (String, Vec<Vec<String>>)>,
 }
 
 /// Drafts a whole definition.
@@ -74,6 +76,8 @@ pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
         draft.tree.files.insert(FileKey::Entity(name), entity.node);
         draft.notes.extend(entity.notes);
     }
+    let guessed = context.entities.values().filter(|d| !d.key_is_sure);
+    draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), fields::possible_keys(d.table)))).collect();
     draft.notes.extend(menu::about_routines(schema));
     let mut app = Node::table().with("title", plan.title.into());
     if let Some(role) = plan.open_to {
@@ -140,7 +144,11 @@ impl<'a> Context<'a> {
             }
             let found = if table.kind == TableKind::View { fields::view_key(names.schema, table) } else { None };
             let key_is_sure = table.kind == TableKind::Table || found.is_some();
-            let own_key = found.unwrap_or_else(|| fields::entity_key(table));
+            let own_key = found.unwrap_or_else(|| {
+                let known = names.in_use.key(&table.name).filter(|_| !key_is_sure);
+                let known = known.filter(|key| key.iter().all(|c| table.column(c).is_some()));
+                known.map_or_else(|| fields::entity_key(table), <[String]>::to_vec)
+            });
             context.tables.insert(entity.clone(), key.clone());
             let drafted = Drafted { entity, table, fields, key: own_key, key_is_sure, title: String::new(), why_title: "" };
             context.entities.insert(key, drafted);

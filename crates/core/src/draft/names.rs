@@ -19,6 +19,8 @@ pub struct NamesInUse {
     deleted: BTreeSet<String>,
     /// Tables that related sets go through.
     joins: BTreeSet<String>,
+    /// The keys that were drafted, by table: one that was guessed or chosen for a view stays while its columns are there.
+    keys: BTreeMap<String, Vec<String>>,
 }
 
 impl NamesInUse {
@@ -65,8 +67,33 @@ impl NamesInUse {
                 node.get("left_out").map(Node::strings).unwrap_or_default().iter().map(|c| name::fold(&name::read(c))).collect();
             names.left_out.insert(entity.to_owned(), left);
         }
+        for (entity, node) in stored.entities() {
+            let key = node.get("key").map(Node::strings).unwrap_or_default().iter().map(|c| name::read(c)).collect();
+            names.keys.extend(drafted.table(entity).map(|table| (name::fold(table), key)));
+        }
         names.leave_out(&yours, &drafted);
         names
+    }
+
+    /// With the keys that were chosen for views: answers to `key/VIEW`, columns joined by commas.
+    #[must_use]
+    pub fn with_keys(mut self, answers: &BTreeMap<String, String>) -> NamesInUse {
+        for (question, choice) in answers {
+            if let Some(table) = question.strip_prefix("key/") {
+                self.set_key(&name::read_table(table), choice.split(',').map(name::read).collect());
+            }
+        }
+        self
+    }
+
+    /// Takes a key over for a table.
+    pub fn set_key(&mut self, table: &str, key: Vec<String>) {
+        self.keys.insert(name::fold(table), key);
+    }
+
+    /// The key that was drafted for a table.
+    pub(super) fn key(&self, table: &str) -> Option<&[String]> {
+        self.keys.get(&name::fold(table)).map(Vec::as_slice).filter(|key| !key.is_empty())
     }
 
     /// What the draft has and the definition lacks was deleted by a person.

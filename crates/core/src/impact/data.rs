@@ -139,7 +139,9 @@ impl<'a> Plan<'a> {
         let mut seen: Vec<String> = key.into_iter().chain(columns).collect();
         seen.dedup();
         let seen = if seen.is_empty() { "*".to_owned() } else { seen.join(", ") };
-        let show = format!("SELECT {seen} FROM {} AS {} WHERE {condition} LIMIT 100", self.quoted(&self.table.name), self.alias());
+        let (table, alias) = (self.quoted(&self.table.name), self.alias());
+        let from = if table == alias { table } else { format!("{table} AS {alias}") };
+        let show = format!("SELECT {seen} FROM {from} WHERE {condition} LIMIT 100");
         self.add(rule, field, place, what, show);
     }
 

@@ -99,6 +99,19 @@ pub(super) fn source_question(entity: &str) -> String {
     format!("source/{}", name::written(entity))
 }
 
+/// Which columns tell a view's records apart?
+pub(super) fn about_key(entity: &str, table: &str, keys: &[Vec<String>]) -> Question {
+    let written = |key: &Vec<String>| key.iter().map(|c| name::written(c)).collect::<Vec<_>>().join(",");
+    let effect = |key: &Vec<String>| match key.as_slice() {
+        [one] => format!("no two records of the view have the same `{}`", name::shown(one)),
+        several => format!("no two records have the same {} together", name::shown(&several.join(", "))),
+    };
+    let choices: Vec<(String, String)> = keys.iter().map(|key| (written(key), effect(key))).collect();
+    let safe = choices.first().map(|(choice, _)| choice.clone()).unwrap_or_default();
+    let text = format!("the view `{}` doesn't say what tells the records of {} apart", name::shown(table), name::shown(entity));
+    Question::new(format!("key/{}", name::written(table)), text, choices, &safe)
+}
+
 /// What becomes of SQL of a person's own that names what is gone?
 pub(super) fn about_source(entity: &str, gone: &[super::Thing]) -> Question {
     let choices = vec![

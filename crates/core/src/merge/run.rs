@@ -8,7 +8,7 @@ use super::layout::{LayoutInput, NewFields, Placement};
 use super::loss::{Losing, Pending, Unsettled, set_aside};
 use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
 use super::ownership::{Kept, Marks, Owner, Side};
-use super::questions::{Question, about_limit, about_rename, about_source, about_table, source_question};
+use super::questions::{Question, about_key, about_limit, about_rename, about_source, about_table, source_question};
 use super::rekey::{Before, rekey};
 use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
@@ -179,7 +179,16 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         let seen = with_kept_references(schema, &yours.tree, &inserted);
         strip(draft(&seen, &plan).tree, schema, &things, &memory)
     });
-    let mut p1 = draft(&with_kept_references(&ordered, &yours.tree, &inserted), &plan).tree;
+    // A key that was chosen, or came back, holds for what is drafted from now on.
+    let mut chosen = names.clone().with_keys(input.answers);
+    for part in restored.iter().filter(|p| p.element.steps.len() == 1 && p.element.last() == "key") {
+        let table = yours.tree.entity(part.element.file.name()).and_then(|e| e.get("table")).and_then(Node::as_text).map(name::read_table);
+        let key = yours.get(&part.element).map(Node::strings).unwrap_or_default();
+        chosen.set_key(&table.unwrap_or_default(), key.iter().map(|c| name::read(c)).collect());
+    }
+    let drafted = draft(&with_kept_references(&ordered, &yours.tree, &inserted), &Plan { names: &chosen, ..plan.clone() });
+    let mut p1 = drafted.tree;
+    let key_questions = key_questions(input, &drafted.keys, &yours.tree, &pending);
     let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
     let placement = Placement::of(&LayoutInput {
         yours: &yours.tree,
@@ -251,6 +260,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         questions.push(question);
     }
     questions.extend(source_questions(input, &sources, &set_aside));
+    questions.extend(key_questions);
     let unasked = input.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
     let new_stored = Stored { tree: stored.tree, marks, start_role: input.stored.start_role.clone(), later: tables.later };
     let doubtful = doubtful.iter().filter_map(|e| Some(doubtful_sql(e, yours.tree.files.get(&e.file)?))).collect();
@@ -396,6 +406,21 @@ fn answer(input: &Input<'_>, question: &Question) -> Option<String> {
 fn given_up(input: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
     let is = |entity: &&str| input.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside");
     tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
+}
+
+/// What tells the records of a view apart, where that is a guess: asked for a new entity, and where the key it had is gone.
+fn key_questions(input: &Input<'_>, keys: &BTreeMap<String, (String, Vec<Vec<String>>)>, yours: &Tree, pending: &Pending) -> Vec<Question> {
+    let mut questions = Vec::new();
+    for (entity, (table, keys)) in keys.iter().filter(|(_, (_, keys))| keys.len() > 1) {
+        let file = FileKey::Entity(entity.clone());
+        if yours.files.contains_key(&file) && !pending.contains_key(&Element::file(file.clone()).key("key")) {
+            continue;
+        }
+        let mut question = about_key(entity, table, keys);
+        question.answer = answer(input, &question);
+        questions.push(question);
+    }
+    questions
 }
 
 /// What becomes of SQL of a person's own that names what is gone: one question an entity, whether it was given up or is still there.

@@ -47,9 +47,9 @@ fn outcome(report: &Report, findings: &[Finding]) -> String {
         left.push(format!("{} known from the baseline", report.known));
     }
     if report.narrowed > 0 {
-        left.push(format!("{} not asked for", report.narrowed));
+        left.push(format!("{} more not asked for", report.narrowed));
     }
-    let left = if left.is_empty() { String::new() } else { format!(" ({} left out)", left.join(", ")) };
+    let left = if left.is_empty() { String::new() } else { format!(" ({})", left.join(", ")) };
     if findings.is_empty() {
         return match report.changes.len() {
             _ if !left.is_empty() => format!("{changes}: nothing else to tell{left}."),
