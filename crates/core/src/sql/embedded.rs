@@ -69,8 +69,8 @@ pub fn literal_at(program: &str, offset: usize) -> Option<Range<usize>> {
     None
 }
 
-/// The same text with the placeholders that programs put into SQL (`%s`, `%(name)s`, `{name}`, `#{name}`) turned into
-/// parameters of the same length, so that places stay.
+/// The same text with the placeholders that programs put into SQL (`%s`, `?`, `%(name)s`, `{name}`, `#{name}`) turned into
+/// parameters or values of the same length, so that places stay.
 pub fn without_placeholders(sql: &str) -> String {
     let mut out = sql.to_owned();
     for (open, close) in [("#{", "}"), ("${", "}"), ("{", "}"), ("%(", ")s")] {
@@ -87,7 +87,15 @@ pub fn without_placeholders(sql: &str) -> String {
             from = end;
         }
     }
-    out.replace("%s", ":s").replace("%d", ":d")
+    let out = out.replace("%s", ":s").replace("%d", ":d");
+    // A bare `?` is a parameter to drivers, and an operator to PostgreSQL's grammar: any value will do.
+    let mut bare = String::with_capacity(out.len());
+    for (at, letter) in out.char_indices() {
+        let next = out[at + letter.len_utf8()..].chars().next();
+        let alone = letter == '?' && next.is_none_or(|c| c.is_whitespace() || ",);".contains(c));
+        bare.push(if alone { '0' } else { letter });
+    }
+    bare
 }
 
 #[cfg(test)]
@@ -110,5 +118,6 @@ mod tests {
             assert_eq!(literal_at(program, at).map(|range| &program[range]), expected, "{program}");
         }
         assert_eq!(without_placeholders("a = %s AND b = {name} AND c = %(c)s"), "a = :s AND b = :ppppp AND c = :pppp");
+        assert_eq!(without_placeholders("a IN (?, ?) AND b ?| c AND d = ?1"), "a IN (0, 0) AND b ?| c AND d = ?1");
     }
 }
