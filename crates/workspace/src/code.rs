@@ -93,9 +93,19 @@ impl Workspace {
         let text: Arc<str> = String::from_utf8_lossy(&bytes).into();
         let file = path.strip_prefix(&self.root).unwrap_or(path).to_string_lossy().replace('\\', "/");
         let mut hits = Vec::new();
+        // Lines and characters are counted along, from the place found last.
+        let (mut last, mut line, mut column) = (0, 1, 1);
         let _ = matcher.find_iter(text.as_bytes(), |found| {
-            if let Some(word) = text.get(found.start()..found.end()) {
-                hits.push(Hit { file: file.clone(), text: Arc::clone(&text), offset: found.start(), word: word.to_owned() });
+            let (offset, end) = (found.start(), found.end());
+            if let (Some(word), Some(between)) = (text.get(offset..end), text.get(last..offset)) {
+                let count = |text: &str| u32::try_from(text.chars().count()).unwrap_or_default();
+                column = match between.rfind('\n') {
+                    Some(at) => 1 + count(&between[at + 1..]),
+                    None => column + count(between),
+                };
+                line += u32::try_from(between.matches('\n').count()).unwrap_or_default();
+                last = offset;
+                hits.push(Hit { file: file.clone(), text: Arc::clone(&text), offset, line, column, word: word.to_owned() });
             }
             true
         });

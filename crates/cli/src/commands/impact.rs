@@ -106,8 +106,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let mut report = report("impact", session, &workspace, &changed, &outcome);
     (report.order, report.narrowed, report.known) = (arguments.order.into(), found - wanted, wanted - findings.len());
+    report.verbose = session.verbose;
     // Lines of hand-written code are quoted like those of the definition.
-    report.texts.extend(around.code.iter().map(|hit| (hit.file.clone(), hit.text.to_string())));
+    for hit in &around.code {
+        report.texts.entry(hit.file.clone()).or_insert_with(|| hit.text.to_string());
+    }
     let report = report.with_findings(findings);
     print(output, &report, text::impact);
     let totals = report.totals.unwrap_or_default();

@@ -83,3 +83,15 @@ fn only_what_people_wrote_is_searched() {
     let places: Vec<String> = found(files).iter().map(|f| f.split(' ').next().unwrap().to_owned()).collect();
     assert_eq!(places, ["reports/e.py:1:5", "src/deep/er/a.py:1:5", "src/latin.py:2:5"]);
 }
+
+#[test]
+fn many_lines_of_one_rule_are_cut_short_unless_all_are_wanted() {
+    let project = Project::new(SQL);
+    project.append("ysomorph.toml", "\n[code]\nroots = [\"src\"]\n");
+    std::fs::create_dir(project.path("src")).unwrap();
+    project.write("src/a.sql", &"SELECT hive_tag FROM bee_hive;\n".repeat(70));
+    project.sql("ALTER TABLE bee_hive DROP COLUMN hive_tag");
+    let told = |arguments: &[&str]| project.run(&[&["impact", "--rule", "code/*"], arguments].concat()).out.matches("src/a.sql:").count();
+    assert_eq!((told(&[]), told(&["--verbose"])), (50, 70));
+    assert!(project.run(&["impact"]).out.contains("20 more of code/old-name: --verbose shows them"));
+}

@@ -14,18 +14,12 @@ pub struct Hit {
     pub text: Arc<str>,
     /// The byte the word starts at.
     pub offset: usize,
+    /// Its line, from 1.
+    pub line: u32,
+    /// Its column in characters, from 1.
+    pub column: u32,
     /// The word, as written there.
     pub word: String,
-}
-
-impl Hit {
-    /// Line and column in characters, from 1.
-    pub fn position(&self) -> (u32, u32) {
-        let before = self.text.get(..self.offset).unwrap_or_default();
-        let start = before.rfind('\n').map_or(0, |at| at + 1);
-        let count = |n: usize| u32::try_from(n + 1).unwrap_or(u32::MAX);
-        (count(before.matches('\n').count()), count(before[start..].chars().count()))
-    }
 }
 
 /// The names to look for, in the spellings that code uses, with the changes that took them away.

@@ -11,19 +11,25 @@ const REACH: usize = 8_000;
 /// Words a statement begins with.
 const FIRST: &[&str] = &["select", "insert", "update", "delete", "with", "merge", "replace", "call", "create", "alter", "drop"];
 
-/// The statement of a script that holds a byte; the whole script where it can't be taken apart.
-pub fn statement_at(script: &str, offset: usize, engine: Engine) -> Range<usize> {
-    let Ok(tokens) = Tokenizer::new(dialect(engine), script).tokenize_with_location() else { return 0..script.len() };
+/// The statements of a script, in order; the whole script where it can't be taken apart.
+pub fn statements(script: &str, engine: Engine) -> Vec<Range<usize>> {
+    // What can't be taken apart is one statement.
+    let tokens = Tokenizer::new(dialect(engine), script).tokenize_with_location().unwrap_or_default();
     let lines = line_starts(script);
+    let mut all = Vec::new();
     let mut start = 0;
     for token in tokens.iter().filter(|t| t.token == Token::SemiColon) {
         let at = byte_at(script, &lines, token.span.start);
-        if at >= offset {
-            return start..at;
-        }
+        all.push(start..at);
         start = at + 1;
     }
-    start..script.len()
+    all.push(start.min(script.len())..script.len());
+    all
+}
+
+/// The statement that holds a byte.
+pub fn statement_at(statements: &[Range<usize>], offset: usize) -> Option<Range<usize>> {
+    statements.get(statements.partition_point(|range| range.end <= offset)).cloned()
 }
 
 fn line_starts(text: &str) -> Vec<usize> {
@@ -106,7 +112,8 @@ mod tests {
     fn statements_and_literals_are_cut_out() {
         let script = "-- it's; so\nSELECT ';' FROM a;\nSELECT tag FROM hive;";
         let at = script.find("tag").unwrap();
-        assert_eq!(script[statement_at(script, at, Engine::Sqlite)].trim(), "SELECT tag FROM hive");
+        let found = statement_at(&statements(script, Engine::Sqlite), at).unwrap();
+        assert_eq!(script[found].trim(), "SELECT tag FROM hive");
         for (program, expected) in [
             ("rows = db.query(\"SELECT tag FROM hive\")", Some("SELECT tag FROM hive")),
             ("Q = \"\"\"\n SELECT tag\n FROM hive\"\"\"\n", Some("\n SELECT tag\n FROM hive")),

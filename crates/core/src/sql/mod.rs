@@ -17,7 +17,7 @@ mod typing;
 
 pub use canonical::{readable, says_same};
 pub(crate) use dialect::identifier;
-pub use embedded::{literal_at, statement_at, without_placeholders};
+pub use embedded::{literal_at, statement_at, statements, without_placeholders};
 pub use fragment::{Analysis, Named, Scope, Target, analyse, rename_in};
 pub use limits::{Says, limits};
 pub use outline::{Outline, outline};

@@ -69,7 +69,7 @@ pub(super) fn listed(report: &Report, findings: &[Finding]) -> String {
     out
 }
 
-pub(super) fn alike(a: &Finding, b: &Finding) -> bool {
+fn alike(a: &Finding, b: &Finding) -> bool {
     a.rule == b.rule && a.message == b.message && a.field == b.field && a.role == b.role
 }
 

@@ -1,10 +1,10 @@
 //! What breaks, told by cause: a change, then everything it touches, so that twenty findings read as one story.
 
 use super::changes::{phrase, plainly};
-use super::findings::{alike, counts, listed, position};
+use super::findings::{counts, listed, position};
 use super::style::{WIDTH, bold, dim, edges, good, hint, plural, severity, wrapped};
 use crate::{Order, Report, Totals};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::Change;
 use ysomorph_core::impact::{Finding, Remedy, Severity};
 use ysomorph_core::name::shown;
@@ -138,20 +138,24 @@ fn title(change: &Change, room: usize) -> String {
     format!("{}…", short.trim_end())
 }
 
+/// Most entries of one rule in a story; `--verbose` shows all.
+const ENTRIES: usize = 50;
+
 /// Each finding in two lines; what is the same on several pages, or comes from one place, is told once.
 fn entries(report: &Report, findings: &[&Finding], cause: Option<&Change>) -> String {
     let mut out = String::new();
     let usual = cause.and_then(|_| usual(findings));
-    let mut told: Vec<&Finding> = Vec::new();
-    for finding in findings {
-        if told.iter().any(|known| one_story(known, finding)) {
+    let mut told: BTreeMap<&str, usize> = BTreeMap::new();
+    for same in grouped(findings) {
+        let Some(finding) = same.first() else { continue };
+        let count = told.entry(finding.rule).or_default();
+        *count += 1;
+        if *count > ENTRIES && !report.verbose {
             continue;
         }
-        told.push(finding);
-        let same: Vec<&&Finding> = findings.iter().filter(|f| one_story(f, finding)).collect();
         // The entity whose file is to be mended goes first.
         let home = |f: &&&Finding| f.at.as_ref().zip(f.entity.as_ref()).is_some_and(|(at, e)| at.file == format!("app/{e}.toml"));
-        let first = same.iter().find(|f| home(f)).unwrap_or(&same[0]);
+        let first = same.iter().find(home).unwrap_or(finding);
         let mut text = format!("{}: {}", places(report, &same, &first.entity), shown(without_title(&first.message, cause)));
         let mut others: Vec<&Option<String>> = Vec::new();
         for other in same.iter().filter(|f| f.entity != first.entity) {
@@ -172,18 +176,38 @@ fn entries(report: &Report, findings: &[&Finding], cause: Option<&Change>) -> St
             out.push_str(&format!("        {}\n", dim(wrapped(&shown(&finding.help), 8, 8))));
         }
     }
+    for (rule, count) in told.into_iter().filter(|(_, count)| *count > ENTRIES && !report.verbose) {
+        out.push_str(&format!("        {}\n", dim(format!("{} more of {rule}: --verbose shows them", count - ENTRIES))));
+    }
     out
 }
 
-/// Whether two findings of one cause are one to the reader: the same words, or one place that breaks several entities.
-fn one_story(a: &Finding, b: &Finding) -> bool {
-    // Each line of code has to be mended by itself.
-    let alike = a.entity == b.entity && alike(a, b) && (!a.rule.starts_with("code/") || a.at == b.at);
-    alike || a.rule == b.rule && a.severity == b.severity && a.role == b.role && a.at.is_some() && a.at == b.at && a.entity != b.entity
+/// Findings of one story that are one to the reader: the same words, or one place that breaks several entities.
+fn grouped<'f>(findings: &[&'f Finding]) -> Vec<Vec<&'f Finding>> {
+    let mut groups: Vec<Vec<&Finding>> = Vec::new();
+    let (mut by_words, mut by_place) = (BTreeMap::new(), BTreeMap::new());
+    for finding in findings {
+        // Each line of code has to be mended by itself.
+        let line = finding.at.as_ref().filter(|_| finding.rule.starts_with("code/"));
+        let words = (&finding.entity, finding.rule, &finding.message, &finding.field, &finding.role, line);
+        let place = finding.at.as_ref().map(|at| (finding.rule, finding.severity, &finding.role, at));
+        let of_place = place.as_ref().and_then(|place| by_place.get(place)).copied();
+        let elsewhere = of_place.filter(|at: &usize| groups.get(*at).and_then(|g| g.first()).is_some_and(|f| f.entity != finding.entity));
+        let at = by_words.get(&words).copied().or(elsewhere).unwrap_or(groups.len());
+        by_words.entry(words).or_insert(at);
+        if let Some(place) = place {
+            by_place.entry(place).or_insert(at);
+        }
+        match groups.get_mut(at) {
+            Some(group) => group.push(finding),
+            None => groups.push(vec![finding]),
+        }
+    }
+    groups
 }
 
 /// `keeper, list (search), detail`
-fn places(report: &Report, findings: &[&&Finding], entity: &Option<String>) -> String {
+fn places(report: &Report, findings: &[&Finding], entity: &Option<String>) -> String {
     let mut pages: Vec<String> = Vec::new();
     let own = || findings.iter().filter(|f| f.entity == *entity);
     for finding in own() {

@@ -37,50 +37,89 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     let sought = code::sought(context.input.comparison);
-    let mut analyses: BTreeMap<(&str, usize), Analysis> = BTreeMap::new();
+    let mut read = Read { context, statements: BTreeMap::new(), analyses: BTreeMap::new(), spoken: BTreeMap::new() };
     let mut told: BTreeSet<(&str, u32, usize)> = BTreeSet::new();
     for hit in &context.input.around.code {
         let Some(changes) = sought.get(&hit.word) else { continue };
-        let (line, column) = hit.position();
-        let found = match sql_around(hit, context) {
-            Some(range) => {
-                let text = hit.text.get(range.clone()).unwrap_or_default();
-                let analysis = analyses.entry((&hit.file, range.start)).or_insert_with(|| {
-                    let scope = sql::Scope::Statement { table: "" };
-                    sql::analyse(&sql::without_placeholders(text), scope, context.changed())
-                });
-                in_sql(context, hit, changes, analysis, hit.offset - range.start, text)
-            }
-            None => in_code(context, hit, changes),
+        let found = match read.sql_around(hit) {
+            Some(range) => read.in_sql(hit, changes, range),
+            None => read.in_code(hit, changes),
         };
-        let Some((at, severity, sure)) = found else { continue };
-        if !told.insert((&hit.file, line, at)) {
-            continue;
-        }
-        let fate = fate(context, at);
-        let mut finding = Finding::new(RULE.name, severity, format!("{sure} `{}`: {fate}", shown(&hit.word)));
-        finding.at = Some(Location { file: hit.file.clone(), line, column });
+        let Some((at, severity, sure)) = found.filter(|(at, ..)| told.insert((&hit.file, hit.line, *at))) else { continue };
+        let mut finding = Finding::new(RULE.name, severity, format!("{sure} `{}`: {}", shown(&hit.word), fate(context, at)));
+        finding.at = Some(Location { file: hit.file.clone(), line: hit.line, column: hit.column });
         out.push(finding.because((Some(at), Remedy::Hand)));
     }
 }
 
-/// The SQL a word stands in: a statement of a script, or a string literal of a program.
-fn sql_around(hit: &Hit, context: &Context<'_>) -> Option<Range<usize>> {
-    if hit.file.to_ascii_lowercase().ends_with(".sql") {
-        return Some(sql::statement_at(&hit.text, hit.offset, context.changed().engine));
+/// What is read of files, once each however many names are found in them.
+struct Read<'c, 'a> {
+    context: &'c Context<'a>,
+    /// By script.
+    statements: BTreeMap<&'c str, Vec<Range<usize>>>,
+    /// By file and where the SQL begins.
+    analyses: BTreeMap<(&'c str, usize), Analysis>,
+    /// By file and change: whether the file speaks of the change's table.
+    spoken: BTreeMap<(&'c str, usize), bool>,
+}
+
+/// Which change, how bad, and how sure.
+type Judged = Option<(usize, Severity, &'static str)>;
+
+impl<'c> Read<'c, '_> {
+    /// The SQL a word stands in: a statement of a script, or a string literal of a program.
+    fn sql_around(&mut self, hit: &'c Hit) -> Option<Range<usize>> {
+        if !hit.file.to_ascii_lowercase().ends_with(".sql") {
+            return sql::literal_at(&hit.text, hit.offset);
+        }
+        let engine = self.context.changed().engine;
+        let statements = self.statements.entry(&hit.file).or_insert_with(|| sql::statements(&hit.text, engine));
+        sql::statement_at(statements, hit.offset)
     }
-    sql::literal_at(&hit.text, hit.offset)
+
+    fn in_sql(&mut self, hit: &'c Hit, changes: &[usize], range: Range<usize>) -> Judged {
+        let context = self.context;
+        let text = hit.text.get(range.clone()).unwrap_or_default();
+        let analysis = self
+            .analyses
+            .entry((&hit.file, range.start))
+            .or_insert_with(|| sql::analyse(&sql::without_placeholders(text), sql::Scope::Statement { table: "" }, context.changed()));
+        judge(context, hit, changes, analysis, hit.offset - range.start, text)
+    }
+
+    fn in_code(&mut self, hit: &'c Hit, changes: &[usize]) -> Judged {
+        let mut perhaps = None;
+        for at in changes {
+            let Some(change) = self.context.input.comparison.changes.get(*at) else { continue };
+            let entities = self.context.entities_over(&change.table);
+            let kept = |name: &str| code::spellings(name).contains(&hit.word);
+            // A rename takes the column along, not the field's or entity's name.
+            let may_be_field = match change.kind {
+                ChangeKind::ColumnRenamed => entities.iter().any(|e| e.fields.iter().any(|f| kept(&f.name))),
+                ChangeKind::TableRenamed => entities.iter().any(|e| kept(&e.name)),
+                _ => false,
+            };
+            if may_be_field {
+                continue;
+            }
+            let speaks = *self
+                .spoken
+                .entry((&hit.file, *at))
+                .or_insert_with(|| code::mentions(&hit.text, &change.table) || entities.iter().any(|e| code::mentions(&hit.text, &e.name)));
+            if change.column.is_some() && speaks {
+                return Some((*at, Severity::Risk, "the code probably names"));
+            }
+            // One plain word may be anything.
+            if words(&hit.word).len() > 1 {
+                perhaps = perhaps.or(Some((*at, Severity::Risk, "the code perhaps names")));
+            }
+        }
+        perhaps
+    }
 }
 
 /// Which change, how bad and how sure: what a statement's names stand for tells it.
-fn in_sql(
-    context: &Context<'_>,
-    hit: &Hit,
-    changes: &[usize],
-    analysis: &Analysis,
-    offset: usize,
-    text: &str,
-) -> Option<(usize, Severity, &'static str)> {
+fn judge(context: &Context<'_>, hit: &Hit, changes: &[usize], analysis: &Analysis, offset: usize, text: &str) -> Judged {
     let of = |at: &&usize| context.input.comparison.changes.get(**at);
     let named = analysis.names.iter().find(|n| n.at.contains(&offset));
     match named.map(|n| &n.target) {
@@ -112,32 +151,4 @@ fn in_sql(
             changes.iter().find(speaks).map(|at| (*at, Severity::Risk, "SQL that can't be analysed probably names"))
         }
     }
-}
-
-/// The same outside SQL, where only the words around tell.
-fn in_code(context: &Context<'_>, hit: &Hit, changes: &[usize]) -> Option<(usize, Severity, &'static str)> {
-    let mut perhaps = None;
-    for at in changes {
-        let Some(change) = context.input.comparison.changes.get(*at) else { continue };
-        let entities = context.entities_over(&change.table);
-        let kept = |name: &str| code::spellings(name).contains(&hit.word);
-        // A rename takes the column along, not the field's or entity's name.
-        let may_be_field = match change.kind {
-            ChangeKind::ColumnRenamed => entities.iter().any(|e| e.fields.iter().any(|f| kept(&f.name))),
-            ChangeKind::TableRenamed => entities.iter().any(|e| kept(&e.name)),
-            _ => false,
-        };
-        if may_be_field {
-            continue;
-        }
-        let speaks = code::mentions(&hit.text, &change.table) || entities.iter().any(|e| code::mentions(&hit.text, &e.name));
-        if change.column.is_some() && speaks {
-            return Some((*at, Severity::Risk, "the code probably names"));
-        }
-        // One plain word may be anything.
-        if words(&hit.word).len() > 1 {
-            perhaps = perhaps.or(Some((*at, Severity::Risk, "the code perhaps names")));
-        }
-    }
-    perhaps
 }

@@ -50,10 +50,8 @@ fn sql_names(context: &Context<'_>, body: &str, language: &str) -> Option<usize>
         return None;
     }
     let engine = context.changed().engine;
-    let mut start = 0;
-    while start < body.len() {
-        let range = sql::statement_at(body, start, engine);
-        let text = body.get(range.clone()).unwrap_or_default();
+    for range in sql::statements(body, engine) {
+        let text = body.get(range).unwrap_or_default();
         let analysis = sql::analyse(text, sql::Scope::Statement { table: "" }, context.changed());
         for named in analysis.missing() {
             if let sql::Target::Missing { table, name, is_table } = &named.target {
@@ -68,7 +66,6 @@ fn sql_names(context: &Context<'_>, body: &str, language: &str) -> Option<usize>
                 }
             }
         }
-        start = range.end + 1;
     }
     None
 }
