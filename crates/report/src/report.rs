@@ -158,9 +158,16 @@ pub struct Totals {
 
 impl Totals {
     /// Counts findings.
-    pub fn of(findings: &[Finding]) -> Totals {
-        let count = |severity| findings.iter().filter(|f| f.severity == severity).count();
-        Totals { breaks: count(Severity::Break), risk: count(Severity::Risk), note: count(Severity::Note) }
+    pub fn of<'f>(findings: impl IntoIterator<Item = &'f Finding>) -> Totals {
+        let mut totals = Totals::default();
+        for finding in findings {
+            match finding.severity {
+                Severity::Break => totals.breaks += 1,
+                Severity::Risk => totals.risk += 1,
+                Severity::Note => totals.note += 1,
+            }
+        }
+        totals
     }
 }
 

@@ -32,7 +32,7 @@ max_length = 3
 [field.kind]
 column = "kind"
 kind = "choice"
-choices = [{ value = "log" }, { value = "it's" }]
+choices = [{ value = "log" }, { value = "it's" }, { value = 'c\d' }]
 
 [field.weight]
 column = "weight"
@@ -69,7 +69,7 @@ fn scan(yards: &[i64], records: &[Record]) -> Vec<(String, usize)> {
         count("data/check-violated", &|r| r.4.zip(r.5).is_some_and(|(low, high)| low > high)),
         count("data/check-violated low", &|r| r.4.is_some_and(|low| low < 2)),
         count("data/check-violated low", &|r| r.4.is_some_and(|low| low > 8)),
-        count("data/choice-unknown kind", &|r| r.2.as_ref().is_some_and(|k| !["log", "it's"].contains(&k.as_str()))),
+        count("data/choice-unknown kind", &|r| r.2.as_ref().is_some_and(|k| !["log", "it's", "c\\d"].contains(&k.as_str()))),
         count("data/does-not-convert weight", &|r| r.3.as_ref().is_some_and(|w| !number(w))),
         count("data/duplicate-key tag", &shared),
         count("data/null-in-required tag", &|r| r.1.is_none()),
@@ -92,7 +92,7 @@ fn records(random: &mut Random) -> (Vec<i64>, Vec<Record>, String) {
         let yard = pick(&["NULL", "1", "2", "3"]).parse().ok();
         let (low, high) = (pick(&["NULL", "1", "2", "8", "9"]).parse().ok(), pick(&["NULL", "1", "5", "9"]).parse().ok());
         let tag = some(pick(&["NULL", "a", "b", "c1", "d2", "äöü", "longer", "e'e"]));
-        let kind = some(pick(&["NULL", "log", "it's", "LOG", "other"]));
+        let kind = some(pick(&["NULL", "log", "it's", "LOG", "c\\d", "cd", "other"]));
         let weight = some(pick(&["NULL", "1", "2.5", "-3", "none", "", "1 kg"]));
         let text = |t: &Option<String>| t.as_ref().map_or_else(|| "NULL".to_owned(), |t| format!("'{}'", t.replace('\'', "''")));
         let whole = |n: &Option<i64>| n.map_or_else(|| "NULL".to_owned(), |n| n.to_string());
@@ -138,12 +138,15 @@ fn counts_are_those_of_a_full_scan_on_servers() {
         project.expect(0, &["start", "--from", &place.url()]);
         project.write("app/hive.toml", HIVE);
         for seed in 0..8 {
-            let (yards, all, sql) = records(&mut Random::new(seed));
+            let (yards, all, mut sql) = records(&mut Random::new(seed));
+            if server == Server::Mariadb {
+                sql = sql.replace('\\', "\\\\");
+            }
             place.sql(&format!("DELETE FROM hive; DELETE FROM yard; {sql}"));
             let mut expected = scan(&yards, &all);
             if server == Server::Mariadb {
                 // Its usual collation takes LOG for log, and forgives blanks at the end; its constraints would too.
-                let other = |r: &&Record| r.2.as_ref().is_some_and(|k| !["log", "it's", "LOG"].contains(&k.as_str()));
+                let other = |r: &&Record| r.2.as_ref().is_some_and(|k| !["log", "it's", "LOG", "c\\d"].contains(&k.as_str()));
                 expected.retain(|(name, _)| name != "data/choice-unknown kind");
                 expected.extend(Some(("data/choice-unknown kind".to_owned(), all.iter().filter(other).count())).filter(|(_, n)| *n > 0));
                 expected.sort();

@@ -141,6 +141,10 @@ pub const CASES: &[Case] = &[
     ("lookup/type-mismatch", &[], &[], &[(r#""name": "code", "type": { "kind": "text", "size": 8, "original": "VARCHAR(8)" }"#, r#""name": "code", "type": { "kind": "integer", "original": "INTEGER" }"#)], Some("risk")),
     ("lookup/type-mismatch", &[], &[POSTGRESQL], &[(r#""name": "code", "type": { "kind": "text", "size": 8, "original": "VARCHAR(8)" }"#, r#""name": "code", "type": { "kind": "integer", "original": "INTEGER" }"#)], Some("break")),
     ("lookup/type-mismatch", &[], &[POSTGRESQL], &[(r#""name": "code", "type": { "kind": "text", "size": 8, "original": "VARCHAR(8)" }"#, r#""name": "code", "type": { "kind": "text", "size": 9, "original": "VARCHAR(9)" }"#)], None),
+    // The column has the same name at both ends.
+    ("lookup/type-mismatch", &[("value = [\"code\"]", "value = [\"region_code\"]"), ("region.toml|column = \"code\"", "column = \"region_code\"")],
+        &[POSTGRESQL, ("\"name\": \"code\"", "\"name\": \"region_code\""), ("[\"code\"] }\n      ]\n    },\n    {\n      \"name\": \"region\"", "[\"region_code\"] }\n      ]\n    },\n    {\n      \"name\": \"region\""), ("{ \"columns\": [\"code\"] }", "{ \"columns\": [\"region_code\"] }")],
+        &[(r#""name": "region_code", "type": { "kind": "text", "size": 8, "original": "VARCHAR(8)" }, "nullable": false"#, r#""name": "region_code", "type": { "kind": "integer", "original": "INTEGER" }, "nullable": false"#)], Some("break")),
     ("lookup/choice-gone", CHOICES, &[CHECK_CHOICES], &[("IN ('a', 'b')", "IN ('a', 'c')")], Some("risk")),
     ("lookup/choice-gone", &[("kind = \"phone\"", "kind = \"choice\"\nrequired = true\nchoices = [{ value = \"a\" }, { value = \"b\" }]")], &[CHECK_CHOICES], &[("IN ('a', 'b')", "IN ('c')")], Some("break")),
     ("lookup/choice-gone", CHOICES, &[CHECK_CHOICES], &[("IN ('a', 'b')", "IN ('a', 'b', 'c')")], None),

@@ -111,6 +111,11 @@ impl Entity {
         self.fields.iter().find(|f| f.name == name)
     }
 
+    /// The names of the pages that save records: none where nothing can be saved.
+    pub fn saving_pages(&self) -> Vec<String> {
+        self.pages.iter().filter(|p| p.kind.saves && !self.read_only).map(|p| p.name.clone()).collect()
+    }
+
     /// What this role may do here.
     pub fn access_of(&self, role: &str) -> Option<&Access> {
         self.access.iter().find(|a| a.role == role)
@@ -333,6 +338,13 @@ pub struct Page {
 }
 
 impl Page {
+    /// What it does with a field besides showing it: search, filter, sort, group.
+    pub fn uses_of(&self, field: &str) -> Vec<&'static str> {
+        let lists = [("search", &self.search), ("filter", &self.filter), ("sort", &self.sort), ("group", &self.group)];
+        let names = |list: &[Spanned<String>]| list.iter().any(|f| f.value.strip_prefix('-').unwrap_or(&f.value) == field);
+        lists.into_iter().filter(|(_, list)| names(list)).map(|(word, _)| word).collect()
+    }
+
     /// Whether it offers an action: a list without `actions` offers all but imports.
     pub fn offers(&self, action: &str) -> bool {
         match &self.actions {

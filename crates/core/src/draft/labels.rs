@@ -34,9 +34,8 @@ const UNITS: &[(&str, &str)] = &[
 /// A measured column's label without its unit, and the unit: `honey_kg` is honey in kg.
 pub(super) fn measured(column: &str, conventions: &Conventions) -> (String, Option<&'static str>) {
     let words = name::words(column);
-    let unit = words.last().filter(|_| words.len() > 1).and_then(|last| UNITS.iter().find(|(word, _)| word == last));
-    match unit {
-        Some((_, unit)) => (label(&words[..words.len() - 1].join("_"), conventions), Some(unit)),
+    match unit_of(column) {
+        Some(unit) => (label(&words[..words.len() - 1].join("_"), conventions), Some(unit)),
         None => (label(column, conventions), words.first().filter(|_| words.len() == 1).and_then(|w| alone(w))),
     }
 }

@@ -1,6 +1,6 @@
 //! What rules share: the model, the statements of every page, and what of their needs the changed schema can't give.
 
-use super::{Input, Remedy};
+use super::{Input, MetLimits, Remedy};
 use crate::changes::{Change, ChangeKind};
 use crate::definition::{Entity, Field, Model, Page, Problem, validate};
 use crate::name;
@@ -112,6 +112,8 @@ pub struct Context<'a> {
     pub model: &'a Model,
     lost: Vec<Lost<'a>>,
     problems: Vec<Problem>,
+    /// The fields whose declared values, bounds or lengths differ now.
+    pub(super) limits: Vec<MetLimits<'a>>,
     /// The lookups that point at each entity.
     pub(super) lookups_to: BTreeMap<&'a str, Vec<(&'a Entity, &'a Field)>>,
     /// The renames that are presumed.
@@ -137,7 +139,8 @@ impl<'a> Context<'a> {
         }
         let problems = validate(input.tree, input.accepted);
         let names = input.comparison.presumed();
-        let mut context = Context { input, model, lost: Vec::new(), problems, names, lookups_to, by_table, results };
+        let mut context = Context { input, model, lost: Vec::new(), problems, names, limits: Vec::new(), lookups_to, by_table, results };
+        context.limits = context.gather_limits();
         context.lost = context.gather();
         context
     }
@@ -237,32 +240,11 @@ impl<'a> Context<'a> {
             },
             Need::Column { table, select: None, column } => match readable(table) {
                 Some(known) if !known.reads(column) => vec![What::Column { table: table.clone(), column: column.clone() }],
-                Some(known) => self.has_no_order(used, known, column).into_iter().collect(),
                 _ => Vec::new(),
             },
-            Need::Ordered { table, select, column } => {
-                let refused = self.type_of(&(table.clone(), select.clone(), column.clone())).filter(|t| !t.column_type.has_order());
-                let wrong = |known: &Column| What::WrongType {
-                    table: table.clone(),
-                    column: column.clone(),
-                    with: None,
-                    offset: 0,
-                    operation: format!("sorting by {}", known.column_type.shown()),
-                };
-                refused.map(wrong).into_iter().collect()
-            }
+            Need::Ordered(read) => self.refused(read, |t| (!t.has_order()).then(|| format!("{} has no order", t.shown()))),
+            Need::Total { of, total } => self.refused(of, |t| (!t.takes_total(total)).then(|| format!("the {total} of {}", t.shown()))),
             Need::Compared { this, with } => self.incomparable(this, with).into_iter().collect(),
-            Need::Total { table, select, column, total } => {
-                let refused = self.type_of(&(table.clone(), select.clone(), column.clone())).filter(|t| !t.column_type.takes_total(total));
-                let wrong = |known: &Column| What::WrongType {
-                    table: table.clone(),
-                    column: column.clone(),
-                    with: None,
-                    offset: 0,
-                    operation: format!("the {total} of {}", known.column_type.shown()),
-                };
-                refused.map(wrong).into_iter().collect()
-            }
             Need::Condition { table, select, text } => {
                 let there = select
                     .as_ref()

@@ -8,7 +8,7 @@ use crate::definition::{Entity, Field, Model, Place};
 use crate::name::{self, quoted_for, shown};
 use crate::schema::{Column, Engine, Kind, Table, TableKind};
 use crate::sql;
-use crate::statements::as_text;
+use crate::statements::{as_text, literal};
 
 /// Most records looked at in a table.
 pub const RECORDS: u32 = 200_000;
@@ -181,7 +181,7 @@ impl<'a> Plan<'a> {
             );
         }
         if !field.choices.is_empty() && column.column_type.kind != Kind::Boolean {
-            let values: Vec<String> = field.choices.iter().map(|c| literal(&c.value.value)).collect();
+            let values: Vec<String> = field.choices.iter().map(|c| literal(&c.value.value, self.engine)).collect();
             let condition = format!("{text} NOT IN ({})", values.join(", "));
             self.when("data/choice-unknown", Some(field), &field.place, &condition, format!("have a value in `{named}` that is no choice"));
         }
@@ -331,9 +331,4 @@ impl<'a> Plan<'a> {
             }
         }
     }
-}
-
-/// A text as SQL.
-fn literal(text: &str) -> String {
-    format!("'{}'", text.replace('\'', "''"))
 }

@@ -8,6 +8,7 @@ use crate::draft::Declared;
 use crate::name;
 use crate::schema::{Column, Operation, Table};
 use crate::statements::{self, Need};
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A change of a column, met by a field that holds it.
 #[derive(Debug, Clone, Copy)]
@@ -79,8 +80,8 @@ impl<'a> Context<'a> {
     }
 
     /// The name a table of the accepted schema is presumed to have now.
-    pub fn table_name_now(&self, table: &str) -> String {
-        self.names.table(table).to_owned()
+    pub fn table_name_now<'n>(&'n self, table: &'n str) -> &'n str {
+        self.names.table(table)
     }
 
     /// The name that a table of the changed schema had.
@@ -137,22 +138,20 @@ impl<'a> Context<'a> {
         self.entities().flat_map(|parent| parent.pages.iter().filter(lists).map(move |page| (parent, page))).collect()
     }
 
-    /// Whether a page's statements for a role need a privilege on a table.
-    pub fn needs_privilege(&self, entity: &Entity, page: &Page, role: &str, table: &str, privilege: &str) -> bool {
+    /// The privileges on a table that a page's statements for a role need.
+    pub fn privileges(&self, entity: &Entity, page: &Page, role: &str, table: &str) -> BTreeSet<&'static str> {
         let mut statements = statements::of_page(self.model, entity, page, self.input.accepted);
         statements.retain(|s| s.role.as_deref().is_none_or(|known| known == role));
-        statements.iter().flat_map(|s| &s.uses).any(|used| match &used.need {
-            Need::Table(t) | Need::Column { table: t, select: None, .. } => privilege == "SELECT" && name::same(t, table),
-            Need::Write { table: t, operation, .. } => {
-                let word = match operation {
-                    Operation::Insert => "INSERT",
-                    Operation::Update => "UPDATE",
-                    Operation::Delete => "DELETE",
-                };
-                word == privilege && name::same(t, table)
-            }
-            _ => false,
-        })
+        let needed = statements.iter().flat_map(|s| &s.uses).filter_map(|used| match &used.need {
+            Need::Table(t) | Need::Column { table: t, select: None, .. } if name::same(t, table) => Some("SELECT"),
+            Need::Write { table: t, operation, .. } if name::same(t, table) => Some(match operation {
+                Operation::Insert => "INSERT",
+                Operation::Update => "UPDATE",
+                Operation::Delete => "DELETE",
+            }),
+            _ => None,
+        });
+        needed.collect()
     }
 
     /// Changes of these kinds, met by entities whose table is there before and after.
@@ -206,37 +205,38 @@ impl<'a> Context<'a> {
         }
     }
 
-    /// The fields whose declared values, bounds or lengths differ now.
-    pub fn met_limits(&self) -> Vec<MetLimits<'a>> {
+    /// The fields whose declared values, bounds or lengths differ now, each with the first change that may be why.
+    pub fn met_limits(&self) -> &[MetLimits<'a>] {
+        &self.limits
+    }
+
+    /// Gathers them: what constraints say is read once a table, however many changes and fields it has.
+    pub(super) fn gather_limits(&self) -> Vec<MetLimits<'a>> {
         use ChangeKind::{CheckAdded, CheckDropped, DomainChanged, EnumChanged, TypeChanged};
-        let mut found: Vec<MetLimits<'a>> = Vec::new();
-        let mut add = |met: MetField<'a>, before: &[(String, Declared)], after: &[(String, Declared)]| {
+        let mut met = self.met_fields(&[TypeChanged, EnumChanged, DomainChanged]);
+        for table in self.met_entities(&[CheckAdded, CheckDropped]) {
+            for field in &table.entity.fields {
+                let columns = field.columns.iter().filter_map(|c| table.before.column(&c.value));
+                met.extend(columns.filter_map(|before| {
+                    let after = self.column_now(&table.before.name, &before.name)?;
+                    Some(MetField { at: table.at, change: table.change, entity: table.entity, field, before, after })
+                }));
+            }
+        }
+        let mut declared: BTreeMap<&str, [Vec<(String, Declared)>; 2]> = BTreeMap::new();
+        let mut known: BTreeSet<(&str, &str)> = BTreeSet::new();
+        let mut found = Vec::new();
+        for met in met {
+            let table = met.entity.table.value.as_str();
+            let Some((before, after)) = self.input.accepted.table(table).zip(self.table_now(table)) else { continue };
+            let of_table = || [Declared::of_table(self.input.accepted, before), Declared::of_table(self.input.changed, after)];
+            let [old, new] = declared.entry(table).or_insert_with(of_table);
             let of = |all: &[(String, Declared)], column: &Column| {
                 all.iter().find(|(known, _)| name::same(known, &column.name)).map(|(_, d)| d.clone()).unwrap_or_default()
             };
-            let (before, after) = (of(before, met.before), of(after, met.after));
-            let known = found.iter().any(|f| f.met.field.name == met.field.name && f.met.entity.name == met.entity.name);
-            if before != after && !known {
+            let (before, after) = (of(old, met.before), of(new, met.after));
+            if before != after && known.insert((&met.entity.name, &met.field.name)) {
                 found.push(MetLimits { met, before, after });
-            }
-        };
-        for met in self.met_fields(&[TypeChanged, EnumChanged, DomainChanged]) {
-            let table = &met.entity.table.value;
-            let tables = self.input.accepted.table(table).zip(self.table_now(table));
-            let Some((before, after)) = tables else { continue };
-            let before = Declared::of_table(self.input.accepted, before);
-            add(met, &before, &Declared::of_table(self.input.changed, after));
-        }
-        for met in self.met_entities(&[CheckAdded, CheckDropped]) {
-            let before = Declared::of_table(self.input.accepted, met.before);
-            let after = Declared::of_table(self.input.changed, met.after);
-            for field in &met.entity.fields {
-                for column in &field.columns {
-                    let pair = met.before.column(&column.value).zip(self.column_now(&met.before.name, &column.value));
-                    let Some((old, new)) = pair else { continue };
-                    let field = MetField { at: met.at, change: met.change, entity: met.entity, field, before: old, after: new };
-                    add(field, &before, &after);
-                }
             }
         }
         found

@@ -2,53 +2,45 @@
 
 use super::{Context, What};
 use crate::changes::ChangeKind;
-use crate::schema::Column;
+use crate::schema::{Column, ColumnType};
 use crate::sql::{self, Analysis, Scope};
-use crate::statements::{Spot, Use, Why};
-
-/// Table, query that stands in for it, column.
-type Read = (String, Option<String>, String);
+use crate::statements::Read;
 
 impl<'a> Context<'a> {
     /// The column that is read, on an engine that tells types: through a query, where it gives a column as it is.
-    pub(super) fn type_of(&self, (table, select, column): &Read) -> Option<&'a Column> {
+    pub(super) fn type_of(&self, read: &Read) -> Option<&'a Column> {
         let changed = self.input.changed;
         if !changed.engine.tells_types() {
             return None;
         }
-        match select {
-            None => changed.table(table).filter(|t| t.broken.is_none())?.column(column),
+        match &read.select {
+            None => changed.table(&read.table).filter(|t| t.broken.is_none())?.column(&read.column),
             Some(select) => {
                 let results = self.results.get(select.as_str())?.as_ref()?;
-                let (table, column) = results.iter().find(|r| crate::name::same(&r.name, column))?.from.as_ref()?;
+                let (table, column) = results.iter().find(|r| crate::name::same(&r.name, &read.column))?.from.as_ref()?;
                 changed.column(table, column)
             }
         }
     }
 
-    /// Two columns that can't be compared.
-    pub(super) fn incomparable(&self, this: &Read, with: &Read) -> Option<What> {
-        let (a, b) = (self.type_of(this)?, self.type_of(with)?);
-        (!a.column_type.compares_with(&b.column_type)).then(|| What::WrongType {
-            table: this.0.clone(),
-            column: this.2.clone(),
-            with: Some((with.0.clone(), with.2.clone())),
-            offset: 0,
-            operation: format!("{} = {}", a.column_type.shown(), b.column_type.shown()),
-        })
+    /// A column of a type that the engine refuses; `why` says what for, where it does.
+    pub(super) fn refused(&self, read: &Read, why: impl Fn(&ColumnType) -> Option<String>) -> Vec<What> {
+        let operation = self.type_of(read).and_then(|known| why(&known.column_type));
+        let wrong =
+            |operation| What::WrongType { table: read.table.clone(), column: read.column.clone(), with: None, offset: 0, operation };
+        operation.map(wrong).into_iter().collect()
     }
 
-    /// A column that is sorted, grouped or filtered by, of a type without an order.
-    pub(super) fn has_no_order(&self, used: &Use, table: &crate::schema::Table, column: &str) -> Option<What> {
-        let use_word = match &used.why {
-            Why::Field { spot: spot @ (Spot::Sort | Spot::Group | Spot::Filter), .. } => spot.word(),
-            // A save compares it with what was read.
-            Why::Version => "comparing",
-            _ => return None,
-        };
-        let known = table.column(column).filter(|c| self.input.changed.engine.tells_types() && !c.column_type.has_order())?;
-        let operation = format!("{use_word} by {}", known.column_type.shown());
-        Some(What::WrongType { table: table.name.clone(), column: known.name.clone(), with: None, offset: 0, operation })
+    /// Two columns that can't be compared.
+    pub(super) fn incomparable(&self, this: &Read, with: &Read) -> Option<What> {
+        let (a, b) = (&self.type_of(this)?.column_type, &self.type_of(with)?.column_type);
+        (!a.compares_with(b)).then(|| What::WrongType {
+            table: this.table.clone(),
+            column: this.column.clone(),
+            with: Some((with.table.clone(), with.column.clone())),
+            offset: 0,
+            operation: format!("{} = {}", a.shown(), b.shown()),
+        })
     }
 
     /// What a text compares or calculates and the engine refuses; `whole` where it has to be a condition.

@@ -28,7 +28,7 @@ pub(super) fn joined(parts: &[String], engine: Engine) -> String {
 }
 
 /// A string in SQL.
-pub(super) fn literal(text: &str, engine: Engine) -> String {
+pub fn literal(text: &str, engine: Engine) -> String {
     let text = text.replace('\'', "''");
     format!("'{}'", if engine.is_mysql_like() { text.replace('\\', "\\\\") } else { text })
 }

@@ -18,8 +18,8 @@ mod select;
 pub(crate) mod writes;
 
 pub use builder::Builder;
-pub use dialect::{as_text, positional, with_values};
-pub use need::{Need, Spot, Use, Why};
+pub use dialect::{as_text, literal, positional, with_values};
+pub use need::{Need, Read, Spot, Use, Why};
 pub use purpose::Purpose;
 
 use crate::definition::{Access, Entity, Model, Page};

@@ -1,7 +1,31 @@
 //! What a statement needs of the database, and for which element of the definition.
 
-use crate::definition::Place;
+use crate::definition::{Entity, Place};
 use crate::schema::Operation;
+
+/// A column, where it is read.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Read {
+    /// Its table.
+    pub table: String,
+    /// The query that stands in for the table, if any.
+    pub select: Option<String>,
+    /// Its name.
+    pub column: String,
+}
+
+impl Read {
+    /// A column of an entity: of its query, where one stands in for the table.
+    pub fn of(entity: &Entity, column: &str) -> Read {
+        let select = entity.source.select.as_ref().map(|s| s.value.clone());
+        Read { table: entity.table.value.clone(), select, column: column.to_owned() }
+    }
+
+    /// A column of a table itself.
+    pub fn of_table(table: &str, column: &str) -> Read {
+        Read { table: table.to_owned(), select: None, column: column.to_owned() }
+    }
+}
 
 /// Something a statement leans on.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -19,28 +43,17 @@ pub enum Need {
     },
     /// Two columns that are compared.
     Compared {
-        /// Table, query that stands in for it, column.
-        this: (String, Option<String>, String),
-        /// The same of the other.
-        with: (String, Option<String>, String),
+        /// One.
+        this: Read,
+        /// The other.
+        with: Read,
     },
-    /// A column that records are sorted by.
-    Ordered {
-        /// Its table.
-        table: String,
-        /// The query that stands in for the table, if any.
-        select: Option<String>,
-        /// Its name.
-        column: String,
-    },
+    /// A column that records are sorted, grouped or found by: its type has to have an order.
+    Ordered(Read),
     /// A column that is added up.
     Total {
-        /// Its table.
-        table: String,
-        /// The query that stands in for the table, if any.
-        select: Option<String>,
-        /// Its name.
-        column: String,
+        /// Which.
+        of: Read,
         /// `sum`, `average`, `least`, `greatest` or `count`.
         total: String,
     },

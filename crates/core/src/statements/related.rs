@@ -1,7 +1,7 @@
 //! Related sets: records of another entity that a join table links to this one.
 
 use super::builder::Builder;
-use super::need::{Need, Use, Why};
+use super::need::{Need, Read, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Field, Related, Spanned};
 use crate::name::quoted_for as quoted;
@@ -37,10 +37,8 @@ fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: Of) -> Optio
     for (there, key) in related.there.iter().zip(&target.key) {
         let own = select.own(&key.value, Why::LookupValue { field: name() }, &related.entity.place);
         pairs.push(format!("{} = {own}", joining(&there.value)));
-        let this = (related.through.value.clone(), None, there.value.clone());
-        let with = (target.table.value.clone(), target.source.select.as_ref().map(|s| s.value.clone()), key.value.clone());
-        let why = Why::LookupValue { field: name() };
-        select.uses.push(Use { need: Need::Compared { this, with }, why, place: related.entity.place.clone() });
+        let need = Need::Compared { this: Read::of_table(&related.through.value, &there.value), with: Read::of(target, &key.value) };
+        select.uses.push(Use { need, why: Why::LookupValue { field: name() }, place: related.entity.place.clone() });
         select.columns.push(own);
     }
     let on = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };

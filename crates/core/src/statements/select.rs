@@ -1,7 +1,7 @@
 //! Builds SELECT statements piece by piece, noting each need beside the SQL it stands for.
 
 use super::dialect::{joined, literal, or_empty};
-use super::need::{Need, Spot, Use, Why};
+use super::need::{Need, Read, Spot, Use, Why};
 use super::relation::Relation;
 use crate::definition::{Access, Entity, Field, Lookup, Model, Place, Spanned};
 use crate::name::{quoted_for as quoted, same};
@@ -118,6 +118,11 @@ impl<'a> Select<'a> {
             return vec![self.qualified("r", &column)];
         }
         let why = Why::Field { field: field.name.clone(), spot };
+        if matches!(spot, Spot::Sort | Spot::Group | Spot::Filter) {
+            for column in &field.columns {
+                self.ordered(&column.value, why.clone(), place);
+            }
+        }
         field.columns.iter().map(|c| self.own(&c.value, why.clone(), place)).collect()
     }
 
@@ -126,7 +131,7 @@ impl<'a> Select<'a> {
         let own = self.field_values(field, spot, place);
         let first = own.first().cloned().unwrap_or_else(|| "NULL".to_owned());
         match &field.lookup {
-            Some(lookup) => self.lookup_text(lookup, &field.name, &own, None, &[]).unwrap_or(first),
+            Some(lookup) => self.lookup_text(lookup, (self.entity, field), &own, None, &[]).unwrap_or(first),
             None => first,
         }
     }
@@ -197,7 +202,7 @@ impl<'a> Select<'a> {
         let first = own.first().cloned();
         match &field.lookup {
             Some(lookup) if here.chain.len() < DEPTH => {
-                self.lookup_text(lookup, &field.name, &own, Some((here.why, here.place)), here.chain).or(first)
+                self.lookup_text(lookup, (here.entity, field), &own, Some((here.why, here.place)), here.chain).or(first)
             }
             _ => first,
         }
@@ -208,18 +213,18 @@ impl<'a> Select<'a> {
         let own = self.values(field, here);
         let lookup = field.lookup.as_ref()?;
         let target = self.model.entities.get(&lookup.entity.value)?;
-        let joined = self.join(lookup, target, &own, here.why.clone(), here.why, here.place);
+        let joined = self.join((here.entity, field), target, &own, here.why.clone(), here.why, here.place)?;
         let inner = target.field(inner).filter(|f| !f.hidden)?;
         let chain = [here.chain, &[&target.name]].concat();
         self.text_of(inner, Here { entity: target, alias: &joined, chain: &chain, ..here })
     }
 
-    /// The shown text of a lookup whose own columns are given. `around` is the template it is part of, if any:
+    /// The shown text of a lookup of an entity's field, whose own columns are given as SQL. `around` is the template it is part of, if any:
     /// then what is missing is that template's trouble.
     fn lookup_text(
         &mut self,
         lookup: &'a Lookup,
-        field: &str,
+        from: (&Entity, &Field),
         own: &[String],
         around: Option<(&Why, &Place)>,
         chain: &[&str],
@@ -227,65 +232,64 @@ impl<'a> Select<'a> {
         let target = self.model.entities.get(&lookup.entity.value).filter(|t| !chain.contains(&t.name.as_str()))?;
         let (target_why, value_why, place) = match around {
             Some((why, place)) => (why.clone(), why.clone(), place),
-            None => (Why::LookupTarget { field: field.to_owned() }, Why::LookupValue { field: field.to_owned() }, &lookup.entity.place),
+            None => {
+                let field = || from.1.name.clone();
+                (Why::LookupTarget { field: field() }, Why::LookupValue { field: field() }, &lookup.entity.place)
+            }
         };
-        let alias = self.join(lookup, target, own, target_why, &value_why, place);
+        let alias = self.join(from, target, own, target_why, &value_why, place)?;
         let template = lookup.show.as_ref().or(target.title.as_ref())?;
         let display = |named: String| match around {
             Some((why, _)) => why.clone(),
-            None => Why::Display { field: field.to_owned(), named },
+            None => Why::Display { field: from.1.name.clone(), named },
         };
         Some(self.template(template, target, &alias, &display, &[chain, &[&target.name]].concat()))
     }
 
-    /// Joins a lookup's target once; returns its alias.
-    fn join(&mut self, lookup: &Lookup, target: &'a Entity, own: &[String], target_why: Why, value_why: &Why, place: &Place) -> String {
+    /// Joins the target of an entity's lookup once; returns its alias. `own` are the lookup's columns as SQL.
+    fn join(
+        &mut self,
+        (entity, field): (&Entity, &Field),
+        target: &'a Entity,
+        own: &[String],
+        target_why: Why,
+        value_why: &Why,
+        place: &Place,
+    ) -> Option<String> {
+        let lookup = field.lookup.as_ref()?;
         let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
         let alias = format!("l{}", self.joins.len() + 1);
         self.stands(target, target_why, place);
         let mut pairs: Vec<String> = Vec::new();
-        for (own, value) in own.iter().zip(value) {
-            let at = if lookup.value.is_empty() { place } else { &value.place };
-            let column = self.column(target, &alias, &value.value, value_why.clone(), at);
+        for (at, (own, value)) in own.iter().zip(value).enumerate() {
+            let value_place = if lookup.value.is_empty() { place } else { &value.place };
+            let column = self.column(target, &alias, &value.value, value_why.clone(), value_place);
             pairs.push(format!("{column} = {own}"));
-            self.compared(own, target, &value.value, value_why, at);
+            // A formula's type can't be told.
+            if let Some(own) = field.columns.get(at).filter(|_| field.formula.is_none()) {
+                let need = Need::Compared { this: Read::of(entity, &own.value), with: Read::of(target, &value.value) };
+                self.uses.push(Use { need, why: value_why.clone(), place: value_place.clone() });
+            }
         }
         let condition = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
         // The same target over the same columns is joined once.
         let own_condition = condition.replace(&format!("{}.", quoted(&alias, self.engine)), "@.");
         if let Some(known) = self.joins.iter().position(|(joined, on)| joined.entity.name == target.name && *on == own_condition) {
-            return format!("l{}", known + 1);
+            return Some(format!("l{}", known + 1));
         }
         self.joins.push((Relation::of(target), own_condition));
-        alias
+        Some(alias)
     }
 
-    /// Notes that a column already read, as SQL, is compared with one of a join's target.
-    fn compared(&mut self, own: &str, target: &Entity, column: &str, why: &Why, place: &Place) {
-        // Where it was read from is in the needs noted last: a qualified column is one of them.
-        let read = self.uses.iter().rev().find_map(|u| match &u.need {
-            Need::Column { table, select, column } if own.ends_with(&format!(".{}", quoted(column, self.engine))) => {
-                Some((table.clone(), select.clone(), column.clone()))
-            }
-            _ => None,
-        });
-        if let Some(this) = read {
-            let with = (target.table.value.clone(), select_of(target), column.to_owned());
-            self.uses.push(Use { need: Need::Compared { this, with }, why: why.clone(), place: place.clone() });
-        }
-    }
-
-    /// Notes that records of the entity are sorted by a column of their own.
+    /// Notes that records of the entity are sorted or found by a column of their own.
     pub fn ordered(&mut self, column: &str, why: Why, place: &Place) {
-        let need = Need::Ordered { table: self.entity.table.value.clone(), select: select_of(self.entity), column: column.to_owned() };
-        self.uses.push(Use { need, why, place: place.clone() });
+        self.uses.push(Use { need: Need::Ordered(Read::of(self.entity, column)), why, place: place.clone() });
     }
 
     /// Notes that a field's values are added up.
     pub fn total(&mut self, field: &Field, total: &str, place: &Place) {
         for column in field.columns.iter().take(1) {
-            let (table, select) = (self.entity.table.value.clone(), select_of(self.entity));
-            let need = Need::Total { table, select, column: column.value.clone(), total: total.to_owned() };
+            let need = Need::Total { of: Read::of(self.entity, &column.value), total: total.to_owned() };
             self.uses.push(Use { need, why: Why::Field { field: field.name.clone(), spot: Spot::Shown }, place: place.clone() });
         }
     }

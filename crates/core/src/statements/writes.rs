@@ -2,7 +2,7 @@
 
 use super::builder::Builder;
 use super::dialect::{call, no_values};
-use super::need::{Need, Spot, Use, Why};
+use super::need::{Need, Read, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{CustomWrite, Field, Place};
 use crate::name::{fold, quoted_for as quoted, same};
@@ -59,8 +59,11 @@ impl<'a> Builder<'a> {
         if operation != Operation::Insert {
             uses.extend(self.entity.key.iter().map(|key| column(&key.value, Why::Key, &key.place)));
         }
-        if operation == Operation::Update {
-            uses.extend(self.entity.version.iter().map(|version| column(&version.value, Why::Version, &version.place)));
+        if let Some(version) = self.entity.version.as_ref().filter(|_| operation == Operation::Update) {
+            uses.push(column(&version.value, Why::Version, &version.place));
+            // It is compared with what was read.
+            let need = Need::Ordered(Read::of_table(table, &version.value));
+            uses.push(Use { need, why: Why::Version, place: version.place.clone() });
         }
         uses.push(Use { need: Need::Write { table: table.clone(), operation, columns }, why, place: self.place().clone() });
         self.statement(purpose, sql, uses)

@@ -84,7 +84,7 @@ fn by_cause(report: &Report, findings: &[Finding]) -> String {
         // The application first, then code that isn't its own.
         own.sort_by_key(|f| (f.severity, f.rule.starts_with("code/")));
         let change = cause.and_then(|at| report.changes.get(at));
-        let told = counts(Totals::of(&own.iter().map(|f| (*f).clone()).collect::<Vec<_>>()));
+        let told = counts(Totals::of(own.iter().copied()));
         let room = WIDTH.saturating_sub(told.chars().count() + 2);
         let title = change.map_or_else(|| "So before the change".to_owned(), |change| title(change, room));
         let line = edges(&title, &told);

@@ -2,7 +2,6 @@
 
 use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::definition::Page;
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
 use crate::name::{same, shown};
 use std::collections::BTreeSet;
@@ -41,9 +40,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 .collect();
             for entity in context.entities().filter(|_| !lost.is_empty()) {
                 let Some(access) = entity.access_of(role) else { continue };
+                let usable = entity.pages.iter().filter(|p| access.allows(p));
+                let needed: Vec<_> = usable.map(|p| (p, context.privileges(entity, p, role, &after.name))).collect();
                 for privilege in &lost {
-                    let needs = |page: &&Page| access.allows(page) && context.needs_privilege(entity, page, role, &after.name, privilege);
-                    let pages: Vec<String> = entity.pages.iter().filter(needs).map(|p| p.name.clone()).collect();
+                    let pages = needed.iter().filter(|(_, privileges)| privileges.contains(privilege));
+                    let pages: Vec<String> = pages.map(|(page, _)| page.name.clone()).collect();
                     if !pages.is_empty() && told.insert((entity.name.clone(), role.clone(), after.name.clone(), *privilege)) {
                         let message = format!(
                             "role `{}` needs {privilege} on `{}`, which `{}` has no more",

@@ -126,7 +126,7 @@ fn judge(context: &Context<'_>, hit: &Hit, changes: &[usize], analysis: &Analysi
         Some(Target::Missing { table, is_table, .. }) => {
             let fits = |at: &&usize| {
                 of(at).is_some_and(|change| match (&change.column, table) {
-                    (Some(_), Some(table)) => same(&change.table, table) || same(&context.table_name_now(&change.table), table),
+                    (Some(_), Some(table)) => same(&change.table, table) || same(context.table_name_now(&change.table), table),
                     (column, _) => column.is_none() == *is_table,
                 })
             };
@@ -145,7 +145,7 @@ fn judge(context: &Context<'_>, hit: &Hit, changes: &[usize], analysis: &Analysi
         None => {
             let speaks = |at: &&usize| {
                 of(at).is_some_and(|c| {
-                    c.column.is_none() || [&c.table, &context.table_name_now(&c.table)].iter().any(|t| code::mentions(text, t))
+                    c.column.is_none() || [c.table.as_str(), context.table_name_now(&c.table)].iter().any(|t| code::mentions(text, t))
                 })
             };
             changes.iter().find(speaks).map(|at| (*at, Severity::Risk, "SQL that can't be analysed probably names"))

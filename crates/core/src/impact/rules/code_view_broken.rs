@@ -42,7 +42,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let cause = context
             .cause(&view.name, None, RULE.changes)
             .or_else(|| context.cause_mentioned(view.definition.as_deref().unwrap_or_default()));
-        let entity = context.entities_over(&view.name).first();
+        let entity = context.entities_over(context.table_name_before(&view.name)).first();
         let mut finding = Finding::new(RULE.name, RULE.severity, message).because((cause, Remedy::Hand));
         finding.entity = entity.map(|e| e.name.clone());
         finding.at = entity.map(|e| (&e.table.place).into());

@@ -1,7 +1,7 @@
 //! A translation of what was said before.
 
-use super::{Docs, Rule};
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use super::{Docs, Rule, of_translation};
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -19,9 +19,6 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for entry in context.input.around.translations.iter().filter(|e| e.fuzzy) {
         let message = format!("\"{}\" is translated as \"{}\", which was said of another text", shown(&entry.id), shown(&entry.text));
-        let mut finding = Finding::new(RULE.name, RULE.severity, message);
-        (finding.at, finding.remedy) = (Some(entry.at.clone()), Remedy::None);
-        finding.entity = entry.context.split('/').next().filter(|e| context.model.entities.contains_key(*e)).map(str::to_owned);
-        out.push(finding);
+        out.push(of_translation(context, &RULE, entry, message));
     }
 }

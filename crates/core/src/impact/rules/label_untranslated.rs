@@ -1,8 +1,8 @@
 //! A label has no translation.
 
-use super::{Docs, Rule, of_entity};
+use super::{Docs, Rule, of_entity, of_translation};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::{same, shown};
 use std::collections::BTreeSet;
 
@@ -27,10 +27,7 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for entry in context.input.around.translations.iter().filter(|e| e.text.is_empty()) {
         let message = format!("\"{}\" has no translation", shown(&entry.id));
-        let mut finding = Finding::new(RULE.name, RULE.severity, message);
-        (finding.at, finding.remedy) = (Some(entry.at.clone()), Remedy::None);
-        finding.entity = entry.context.split('/').next().filter(|e| context.model.entities.contains_key(*e)).map(str::to_owned);
-        out.push(finding);
+        out.push(of_translation(context, &RULE, entry, message));
     }
     let languages: BTreeSet<&str> = context.input.around.translations.iter().map(|e| e.language.as_str()).collect();
     if languages.is_empty() {

@@ -31,8 +31,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for limits in context.met_limits() {
-        let MetLimits { met, before, after } = &limits;
+    for MetLimits { met, before, after } in context.met_limits() {
         if after.values.is_empty() {
             continue;
         }

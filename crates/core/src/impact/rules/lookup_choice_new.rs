@@ -31,8 +31,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for limits in context.met_limits() {
-        let MetLimits { met, before, after } = &limits;
+    for MetLimits { met, before, after } in context.met_limits() {
         let offered = |value: &str| met.field.choices.iter().any(|c| c.value.value == value);
         let new: Vec<&str> =
             after.values.iter().map(String::as_str).filter(|v| !before.values.iter().any(|b| b == v) && !offered(v)).collect();

@@ -33,7 +33,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             }
             let targets = context.input.accepted.table(&old.table).zip(context.changed().table(&new.table));
             let Some((was, is)) = targets else { continue };
-            let moved = !same(&context.table_name_now(&old.table), &new.table);
+            let moved = !same(context.table_name_now(&old.table), &new.table);
             let turned = || {
                 let before = context.columns_now(&was.name, old.target_columns(was));
                 let after = new.target_columns(is);

@@ -1,7 +1,7 @@
 //! The rules, one file each, and the one list of them.
 
 use super::code;
-use super::{Context, ElementKind, Finding, Lost, MetEntity, MetField, Remedy, Severity, What};
+use super::{Context, ElementKind, Finding, Lost, MetEntity, MetField, Remedy, Severity, Translation, What};
 use crate::changes::ChangeKind;
 use crate::definition::{ProblemKind, Spanned};
 use crate::impact::finding::Location;
@@ -164,6 +164,14 @@ fn of_entity(rule: &Rule, severity: Severity, met: &MetEntity<'_>, message: Stri
     Finding::new(rule.name, severity, message).entity(&met.entity.name).at(&met.entity.table.place).because((Some(met.at), remedy))
 }
 
+/// A finding about an entry of a catalogue, at its place.
+fn of_translation(context: &Context<'_>, rule: &Rule, entry: &Translation, message: String) -> Finding {
+    let mut finding = Finding::new(rule.name, rule.severity, message);
+    (finding.at, finding.remedy) = (Some(entry.at.clone()), Remedy::None);
+    finding.entity = entry.context.split('/').next().filter(|e| context.model.entities.contains_key(*e)).map(str::to_owned);
+    finding
+}
+
 /// Whether a key's text, as changes tell it, is over these columns.
 fn begins_with(text: Option<&str>, columns: &[String]) -> bool {
     text.is_some_and(|text| text.starts_with(&format!("({})", columns.join(", "))))
@@ -191,14 +199,14 @@ fn program_names(context: &Context<'_>, text: &str, own: Option<&str>) -> Option
             continue;
         }
         let table_now = context.table_name_now(&change.table);
-        let own = own.filter(|own| change.column.is_some() && same(own, &table_now));
+        let own = own.filter(|own| change.column.is_some() && same(own, table_now));
         let lower = text.to_ascii_lowercase().replace(['`', '"'], "");
         let record = ["old", "new"].iter().any(|r| lower.contains(&format!("{r}.{}", name.to_ascii_lowercase())));
         if own.is_some() && record {
             return Some((at, true));
         }
         // A name that is still something's says nothing by itself.
-        let speaks = change.column.is_none() || [&change.table, &table_now].iter().any(|t| code::mentions(text, t));
+        let speaks = change.column.is_none() || [change.table.as_str(), table_now].iter().any(|t| code::mentions(text, t));
         let elsewhere = context.changed().tables.iter().any(|t| t.column(name).is_some() && code::mentions(text, &t.name));
         if speaks && !elsewhere && own.is_none() {
             return Some((at, false));

@@ -36,12 +36,10 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             }
             let (mut pages, mut places) = (Vec::new(), BTreeSet::new());
             for page in &met.entity.pages {
-                let spots = [("search", &page.search), ("filter", &page.filter), ("sort", &page.sort), ("group", &page.group)];
-                let used = spots.iter().filter(|(_, fields)| fields.iter().any(|f| f.value.trim_start_matches('-') == field.name));
-                let used: Vec<String> = used.map(|(word, _)| (*word).to_owned()).collect();
+                let used = page.uses_of(&field.name);
                 if !used.is_empty() {
                     pages.push(page.name.clone());
-                    places.extend(used);
+                    places.extend(used.into_iter().map(str::to_owned));
                 }
             }
             if !pages.is_empty() {

@@ -41,8 +41,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let own = met.change.column.as_deref().is_some_and(|c| same(c, &version.value));
         if let Some(now) = now.filter(|t| own && !counts(t.kind)) {
             let message = format!("the version column is {} now and counts nothing: changes may be overwritten", now.shown());
-            let pages = met.entity.pages.iter().filter(|p| p.kind.saves).map(|p| p.name.clone()).collect();
-            out.push(of_entity(&RULE, Severity::Risk, &met, message).pages(pages).at(&version.place));
+            out.push(of_entity(&RULE, Severity::Risk, &met, message).pages(met.entity.saving_pages()).at(&version.place));
         }
     }
     missing(context, &RULE, out, |lost, fate| (lost.used.why == Why::Version).then(|| Missing::new(format!("the version column: {fate}"))));

@@ -33,8 +33,7 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     let limits = context.met_limits();
     for met in context.met_entities(RULE.changes) {
-        let saves = met.entity.pages.iter().filter(|p| p.kind.saves && !met.entity.read_only);
-        let pages: Vec<String> = saves.map(|p| p.name.clone()).collect();
+        let pages = met.entity.saving_pages();
         // What is told of single fields isn't told twice; nor is a constraint that another took the place of.
         let text = met.change.before.as_ref().or(met.change.after.as_ref()).map_or("", String::as_str);
         let about: Vec<String> = sql::limits(text, context.changed().engine).into_iter().map(|(column, _)| column).collect();

@@ -2,7 +2,6 @@
 
 use super::{Docs, Rule, of_entity, of_field};
 use crate::changes::ChangeKind;
-use crate::definition::Page;
 use crate::impact::{Context, ElementKind, Finding, Severity};
 use crate::name::shown;
 
@@ -25,13 +24,9 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    let uses = |page: &Page, field: &str| {
-        [&page.search, &page.filter, &page.sort, &page.group]
-            .iter()
-            .any(|list| list.iter().any(|f| f.value.trim_start_matches('-') == field))
-    };
     for met in context.met_fields(RULE.changes) {
-        let pages: Vec<String> = met.entity.pages.iter().filter(|p| uses(p, &met.field.name)).map(|p| p.name.clone()).collect();
+        let pages: Vec<String> =
+            met.entity.pages.iter().filter(|p| !p.uses_of(&met.field.name).is_empty()).map(|p| p.name.clone()).collect();
         if !pages.is_empty() {
             let now = met.change.after.as_deref().unwrap_or("the database's own");
             let message = format!("`{}` is compared and sorted by {} now", met.name(), shown(now));

@@ -25,8 +25,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for limits in context.met_limits() {
-        let MetLimits { met, before, after } = &limits;
+    for MetLimits { met, before, after } in context.met_limits() {
         let forms = context.forms(met.entity, met.field);
         let number = |text: &Option<String>| text.as_deref().and_then(|t| t.parse::<f64>().ok());
         let yours = |bound: &Option<crate::definition::Spanned<String>>| bound.as_ref().and_then(|b| b.value.parse::<f64>().ok());

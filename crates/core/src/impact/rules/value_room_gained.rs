@@ -24,8 +24,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for limits in context.met_limits() {
-        let MetLimits { met, before, after } = &limits;
+    for MetLimits { met, before, after } in context.met_limits() {
         let gained = before.longest.is_some_and(|before| after.longest.is_none_or(|now| now > before));
         if gained && before.longest == met.field.max_length {
             let room = after.longest.map_or_else(|| "any length".to_owned(), |n| format!("{n} characters"));

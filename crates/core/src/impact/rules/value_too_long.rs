@@ -24,8 +24,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for limits in context.met_limits() {
-        let MetLimits { met, before, after } = &limits;
+    for MetLimits { met, before, after } in context.met_limits() {
         let Some(longest) = after.longest else { continue };
         let shorter = before.longest.is_none_or(|before| longest < before);
         let forms = context.forms(met.entity, met.field);

@@ -31,7 +31,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let What::WrongType { table, column, with: None, operation, .. } = &lost.what else { continue };
         let field = match (&lost.used.why, &lost.used.need) {
             (Why::Field { field, .. } | Why::ChildField { field, .. }, _) => field,
-            (Why::Display { named, .. }, Need::Ordered { .. }) => named,
+            (Why::Display { named, .. }, Need::Ordered(_)) => named,
             _ => continue,
         };
         let message = format!("`{}` is of a kind now for which the database refuses this page: {}", shown(field), shown(operation));

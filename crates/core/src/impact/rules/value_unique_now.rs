@@ -51,8 +51,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
     for met in context.met_entities(&[ChangeKind::IndexAdded]) {
-        let saves = met.entity.pages.iter().filter(|p| p.kind.saves && !met.entity.read_only);
-        let pages: Vec<String> = saves.map(|p| p.name.clone()).collect();
+        let pages = met.entity.saving_pages();
         let unique = met.after.indexes.iter().any(|i| i.unique && Some(&i.name) == met.change.object.as_ref());
         if unique && !pages.is_empty() {
             let message =
