@@ -146,7 +146,7 @@ impl From<StartError> for CliError {
     fn from(error: StartError) -> CliError {
         match error {
             StartError::Exists(what) => CliError::new(format!("`{what}` is already there; nothing was overwritten"))
-                .hint("use `ysomorph changes` in this workspace, or start in an empty folder"),
+                .hint("use `ysomorph changes` in this workspace, or start in an empty folder; where only ysomorph.toml is there, `ysomorph start` without --from drafts by it"),
             StartError::Config(file) => CliError::files(&[file]),
             StartError::Write(error) => error.into(),
         }

@@ -11,7 +11,7 @@ use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
 use ysomorph_sources::{Source, count, measure};
-use ysomorph_workspace::{DatabaseConfig, Workspace};
+use ysomorph_workspace::{Config, DatabaseConfig, Workspace};
 
 /// Names the database instead of the configuration.
 const URL_VARIABLE: &str = "YSOMORPH_URL";
@@ -63,11 +63,23 @@ impl Session {
 
     /// Where the changed schema is: as the command line says, else the environment, else the configuration.
     pub fn changed_source(&self, workspace: &Workspace) -> Result<Source, CliError> {
-        let environment = |name: &str| std::env::var(name).ok();
-        match self.changed.clone().or_else(|| environment(URL_VARIABLE).filter(|url| !url.is_empty())) {
-            Some(text) => Session::source(&text),
-            None => Ok(Source::parse(&workspace.config.database.url, &workspace.root, environment)?),
+        match &self.changed {
+            Some(text) => Session::source(text),
+            None => self.configured_source(&workspace.config),
         }
+    }
+
+    /// The database as the environment names it, else the configuration of the session's folder.
+    pub fn configured_source(&self, config: &Config) -> Result<Source, CliError> {
+        match Session::url_of_environment() {
+            Some(text) => Session::source(&text),
+            None => Ok(Source::parse(&config.database.url, &self.folder, |name| std::env::var(name).ok())?),
+        }
+    }
+
+    /// The database that the environment names.
+    pub fn url_of_environment() -> Option<String> {
+        std::env::var(URL_VARIABLE).ok().filter(|url| !url.is_empty())
     }
 
     /// The changed schema: tables that are excluded stay out.

@@ -5,6 +5,7 @@ use serde::Serialize;
 use std::collections::BTreeMap;
 use ysomorph_core::changes::Change;
 use ysomorph_core::definition::{Node, Value};
+use ysomorph_core::draft::Note;
 use ysomorph_core::drawing::Drawing;
 use ysomorph_core::impact::{Finding, Location, Severity};
 use ysomorph_core::merge::{Kept, Op, Outcome, Part, Question};
@@ -16,6 +17,9 @@ pub struct DrawnPage {
     pub when: String,
     /// The page.
     pub page: Drawing,
+    /// What of it the generator guessed and nobody changed since.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub notes: Vec<Note>,
 }
 
 /// The result of `changes`, `impact`, `check`, `decide` or `merge`.

@@ -22,7 +22,7 @@ pub use config::{Config, DatabaseConfig};
 pub use decisions::Answer;
 pub use lock::LockError;
 pub use merges::{Entry, EntryKind, UndoError};
-pub use open::{FileError, OpenError, Workspace};
+pub use open::{FileError, OpenError, Workspace, configuration};
 pub use plan::{Planned, TextChange, WriteError};
 pub use start::{Begin, StartError, start};
 pub use state::follow_ups::FollowUp;

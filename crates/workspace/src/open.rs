@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use ysomorph_core::definition::{At, FileKey, Tree};
+use ysomorph_core::definition::{At, FileKey, Tree, validate_workspace};
 
 /// A workspace read from disk.
 #[derive(Debug)]
@@ -137,6 +137,22 @@ pub(crate) fn read_toml<T: serde::de::DeserializeOwned>(file: &str, text: &str) 
     })
 }
 
+/// The configuration of a folder that may have no definition yet; `None` without one.
+///
+/// # Errors
+/// Everything that is wrong with it.
+pub fn configuration(root: &Path) -> Result<Option<(String, Config)>, OpenError> {
+    if !root.join("ysomorph.toml").is_file() {
+        return Ok(None);
+    }
+    let mut errors = Vec::new();
+    match read_config(root, &mut errors) {
+        (text, Some(config)) if config.format == 1 => Ok(Some((text, config))),
+        (_, Some(config)) => Err(OpenError::Format(config.format)),
+        (_, None) => Err(OpenError::Files(errors)),
+    }
+}
+
 fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
     let text = match read_text(root, "ysomorph.toml") {
         Ok(text) => text.unwrap_or_default(),
@@ -145,6 +161,15 @@ fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Conf
             return (String::new(), None);
         }
     };
+    let problems = parse(&text).map(|parsed| validate_workspace(&parsed.node)).unwrap_or_default();
+    if !problems.is_empty() {
+        errors.extend(problems.into_iter().map(|problem| {
+            let nearest = problem.nearest.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
+            let message = format!("{}{nearest}", problem.message);
+            FileError { file: "ysomorph.toml".to_owned(), at: Some(problem.at), message, text: text.clone() }
+        }));
+        return (text, None);
+    }
     let config = read_toml("ysomorph.toml", &text).map_err(|e| errors.push(e)).ok();
     (text, config)
 }

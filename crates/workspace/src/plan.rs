@@ -11,6 +11,7 @@ use crate::toml::{self, ApplyError};
 use crate::transaction::{Before, Step, Transaction, TransactionError};
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::definition::{FileKey, Node, Seg, Tree, Value};
+use ysomorph_core::draft::{Draft, NamesInUse, Plan, draft};
 use ysomorph_core::impact::Finding;
 use ysomorph_core::merge::{Edit, Element, Input, Memory, Op, Outcome, merge};
 use ysomorph_core::schema::Schema;
@@ -69,6 +70,14 @@ impl Workspace {
             renames: self.config.merge.renames,
             new_fields: self.config.merge.new_fields,
         }
+    }
+
+    /// What the generator writes for a schema today, under the names that a definition uses.
+    pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Draft {
+        let stored = &self.state.stored;
+        let names = NamesInUse::of(tree, &stored.tree);
+        let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
+        draft(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to: stored.start_role.as_deref(), title })
     }
 
     /// The texts that edits of the definition would give, before and after; nothing is written.

@@ -2,7 +2,7 @@
 
 use crate::config::Config;
 use crate::lock;
-use crate::open::{FileError, read_toml};
+use crate::open::{FileError, read_text, read_toml};
 use crate::plan::WriteError;
 use crate::state::State;
 use crate::toml::{render_file, render_value};
@@ -43,17 +43,20 @@ pub struct Begin<'a> {
     pub include: &'a [String],
     /// Patterns of tables that aren't.
     pub exclude: &'a [String],
-    /// The text of a configuration to use instead of the default one.
+    /// The text of a configuration to use instead of the default one; one that is there already stays as it is.
     pub config: Option<&'a str>,
 }
 
 /// Drafts a workspace for a schema and writes it.
 pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Draft, StartError> {
     let config_file = "ysomorph.toml";
-    for taken in [config_file, ".ysomorph/accepted.json"] {
-        if root.join(taken).exists() {
-            return Err(StartError::Exists(taken.to_owned()));
-        }
+    let there = read_text(root, config_file).map_err(StartError::Config)?;
+    let is_kept = there.is_some() && there.as_deref() == begin.config;
+    if there.is_some() && !is_kept {
+        return Err(StartError::Exists(config_file.to_owned()));
+    }
+    if root.join(".ysomorph/accepted.json").exists() {
+        return Err(StartError::Exists(".ysomorph/accepted.json".to_owned()));
     }
     let has_files = std::fs::read_dir(root.join("app")).is_ok_and(|mut e| e.next().is_some());
     if has_files {
@@ -64,7 +67,10 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Draft, S
     let drafted = drafted(schema, &config.conventions, begin.title);
     let stored = Stored { tree: drafted.tree.clone(), start_role: Some(ROLE.to_owned()), ..Stored::default() };
     let state = State { accepted: schema.clone(), stored, ..State::default() };
-    let mut steps = vec![new_file(config_file, text)];
+    let mut steps = Vec::new();
+    if !is_kept {
+        steps.push(new_file(config_file, text));
+    }
     steps.extend(drafted.tree.files.iter().map(|(file, node)| new_file(&file.path(), render_file(node))));
     steps.extend(state.files().into_iter().map(|(path, text)| new_file(&path, text)));
     steps.push(new_file(".ysomorph/.gitignore", "lock\npending/\n".to_owned()));

@@ -56,13 +56,19 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         let scene = Scene { model: &model, findings, role: arguments.role.as_deref(), translations: &translations };
         draw(arguments, &scene, known, &source)
     };
+    let drawn_page = |when: &str, page: Drawing, tree: &Tree, known: &Schema| {
+        let fields: Vec<&str> = page.sections.iter().flat_map(|(_, fields)| fields).map(|f| f.name.as_str()).collect();
+        let notes = workspace.drafted(tree, known).standing(tree, &page.entity, &page.page, &fields).cloned().collect();
+        DrawnPage { when: when.to_owned(), page, notes }
+    };
     let now = picture(&workspace.tree, workspace.accepted(), &findings)?;
-    let mut drawn = vec![DrawnPage { when: "now".to_owned(), page: now.clone() }];
-    if !outcome.edits.is_empty() {
-        // The page may be gone after the merge.
-        let after = picture(&outcome.tree, &outcome.accepted, &impact::check(&outcome.tree, &outcome.accepted)).ok();
-        drawn.extend(after.filter(|after| *after != now).map(|page| DrawnPage { when: "after the merge".to_owned(), page }));
-    }
+    // The page may be gone after the merge.
+    let after = (!outcome.edits.is_empty())
+        .then(|| picture(&outcome.tree, &outcome.accepted, &impact::check(&outcome.tree, &outcome.accepted)).ok())
+        .flatten();
+    let after = after.filter(|after| *after != now).map(|page| drawn_page("after the merge", page, &outcome.tree, &outcome.accepted));
+    let mut drawn = vec![drawn_page("now", now, &workspace.tree, workspace.accepted())];
+    drawn.extend(after);
     let report = Report { drawn, ..bare_report("show", session, &workspace, &changed) };
     print(output, &report, text::page);
     Ok(0)

@@ -5,18 +5,18 @@ use crate::output::Output;
 use crate::session::Session;
 use clap::Args;
 use std::path::Path;
-use ysomorph_core::draft::Draft;
 use ysomorph_core::name::{self, shown};
 use ysomorph_core::schema::{Engine, Schema};
-use ysomorph_report::text::{heading, hint, plural};
+use ysomorph_report::text;
 use ysomorph_sources::{Source, kept_text};
-use ysomorph_workspace::{Begin, start};
+use ysomorph_workspace::{Begin, configuration, start};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
-    /// The database: sqlite:FILE, postgres://…, mysql://… or snapshot:FILE
-    #[arg(long, value_name = "SOURCE", env = "YSOMORPH_URL", hide_env_values = true)]
-    from: String,
+    /// The database: sqlite:FILE, postgres://…, mysql://… or snapshot:FILE; without it, what YSOMORPH_URL or a
+    /// ysomorph.toml that is there already says
+    #[arg(long, value_name = "SOURCE")]
+    from: Option<String>,
     /// Only these tables, by pattern
     #[arg(long, value_name = "GLOB", num_args = 1..)]
     tables: Vec<String>,
@@ -35,14 +35,28 @@ pub struct LeftOut {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let source = Session::source(&arguments.from)?;
-    let include = if arguments.tables.is_empty() { vec!["*".to_owned()] } else { arguments.tables.clone() };
-    let all = source.read(&arguments.schemas)?;
+    let there = configuration(&session.folder)?;
+    let (url, source) = match &there {
+        Some((_, config)) if arguments.from.is_none() => (config.database.url.clone(), session.configured_source(config)?),
+        _ => {
+            let url = arguments.from.clone().or_else(Session::url_of_environment);
+            let url = url.ok_or_else(|| CliError::new("nothing says which database to start from").hint("name it: start --from SOURCE"))?;
+            (url.clone(), Session::source(&url)?)
+        }
+    };
+    let kept = there.as_ref().filter(|_| arguments.from.is_none());
+    let given = |own: &[String], kept: Option<&[String]>| if own.is_empty() { kept.unwrap_or_default().to_vec() } else { own.to_vec() };
+    let database = kept.map(|(_, config)| &config.database);
+    let schemas = given(&arguments.schemas, database.map(|d| d.schemas.as_slice()));
+    let include = given(&arguments.tables, database.map(|d| d.tables.include.as_slice()));
+    let include = if include.is_empty() { vec!["*".to_owned()] } else { include };
+    let all = source.read(&schemas)?;
     for note in &all.unseen {
         eprintln!("note: {}", shown(note));
     }
     let left_out = left_out(&all, &include);
-    let exclude: Vec<String> = left_out.iter().filter(|l| l.why != EXCLUDED).map(|l| name::plain(&l.table)).collect();
+    let mut exclude: Vec<String> = left_out.iter().filter(|l| l.why != EXCLUDED).map(|l| name::plain(&l.table)).collect();
+    exclude.extend(database.iter().flat_map(|d| &d.tables.exclude).cloned());
     let mut schema = all.restricted(&include, &exclude);
     if arguments.data {
         Session::measure(&source, &mut schema, &|_, _| true)?;
@@ -55,18 +69,19 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     })?;
     let title = folder.file_name().map_or_else(|| "Application".to_owned(), |n| readable(&n.to_string_lossy()));
     let home = schema.home.clone();
-    let schemas = if arguments.schemas.is_empty() { home.into_iter().collect() } else { arguments.schemas.clone() };
+    let schemas = if schemas.is_empty() { home.into_iter().collect() } else { schemas };
     let begin = Begin {
-        url: &kept_url(&arguments.from, &source, &folder),
+        url: &kept_url(&url, &source, &folder),
         title: &title,
         schemas: &schemas,
         include: &arguments.tables,
         exclude: &exclude,
-        config: None,
+        config: kept.map(|(text, _)| text.as_str()),
     };
     let drafted = start(&session.folder, &begin, &schema)?;
-    output.push(&summary(&schema, &drafted, &left_out));
-    if kept_text(&arguments.from) != arguments.from {
+    let left_out: Vec<(String, &str)> = left_out.into_iter().map(|l| (l.table, l.why)).collect();
+    output.push(&text::drafted(&drafted, schema.tables.len(), &left_out));
+    if kept.is_none() && kept_text(&url) != url {
         let variable = if schema.engine == Engine::Postgresql { "PGPASSWORD" } else { "MYSQL_PWD" };
         output.push(&format!("The password is not kept: set {variable} or use the engine's password file.\n"));
     }
@@ -112,32 +127,4 @@ fn kept_url(given: &str, source: &Source, folder: &Path) -> String {
         Ok(full) => format!("{scheme}:{}", full.strip_prefix(folder).unwrap_or(&full).display()),
         Err(_) => given.to_owned(),
     }
-}
-
-/// What was drafted and why, and what was left out and why.
-fn summary(schema: &Schema, drafted: &Draft, left_out: &[LeftOut]) -> String {
-    let entities = drafted.tree.entities().count();
-    let pages: usize = drafted.tree.entities().map(|(_, e)| e.get("page").map_or(0, |p| p.entries().len())).sum();
-    let mut out = format!(
-        "Drafted {} with {} from {}.\n",
-        plural(entities, "entity", "entities"),
-        plural(pages, "page", "pages"),
-        plural(schema.tables.len(), "table", "tables")
-    );
-    for (name, node) in drafted.tree.entities() {
-        let fields = node.get("field").map_or(0, |f| f.entries().len());
-        out.push_str(&format!("\n{}  {}\n", heading(shown(name)), plural(fields, "field", "fields")));
-        for note in drafted.notes.iter().filter(|n| n.entity == name) {
-            out.push_str(&format!("  {}\n", shown(&note.text)));
-        }
-    }
-    if !left_out.is_empty() {
-        out.push_str("\nLeft out:\n");
-        for left in left_out {
-            out.push_str(&format!("  {}: {}\n", shown(&left.table), left.why));
-        }
-    }
-    out.push_str("\nThe definition is in app/, one file an entity, yours to edit: labels, order, pages, access.\nOne role, everyone, may do everything.\n");
-    out.push_str(&format!("\n{}\n", hint("ysomorph check, and ysomorph changes on the day the database changed")));
-    out
 }

@@ -55,7 +55,14 @@ fn every_kind_of_bad_input_says_where_and_what_to_do() {
         ("app/hive.toml", "[access.everyone]", "[access.everyone]\nrows = \"id = :me\"", &["check"], 1, &["there is no parameter `me`"]),
         ("app/hive.toml", "required = true", "required = \"yes\"", &["check"], 1, &["definition/wrong-kind", "takes true or false"]),
         ("app/app.toml", "\"hive\"", "\"hiv\"", &["check"], 1, &["there is no entity `hiv`", "did you mean `hive`?"]),
-        ("ysomorph.toml", "format = 1", "format = 1\nformt = 2", &["changes"], 2, &["ysomorph.toml:2:1", "unknown field `formt`"]),
+        (
+            "ysomorph.toml",
+            "format = 1",
+            "format = 1\nformt = 2",
+            &["changes"],
+            2,
+            &["ysomorph.toml:2:1", "there is no key `formt` here; did you mean `format`?"],
+        ),
         ("ysomorph.toml", "format = 1", "format = 9", &["changes"], 2, &["this program knows 1"]),
         ("ysomorph.toml", "format = 1", "format = 1\n[code]\nroots = [\"../x\"]", &["impact"], 2, &["`../x` leads out of the workspace"]),
         ("ysomorph.toml", "format = 1", "format = 1\n[code]\nroots = [\"x\"]", &["impact"], 0, &["names `x`, which isn't there"]),
@@ -113,6 +120,19 @@ fn start_never_overwrites_and_says_what_is_wrong_with_the_source() {
         let said = empty.expect(2, &["start", "--from", source]);
         assert!(said.contains(expected) && !empty.path("ysomorph.toml").exists(), "{source}: {said}");
     }
+    let said = empty.expect(2, &["start"]);
+    assert!(said.contains("nothing says which database") && said.contains("--from SOURCE"), "{said}");
+    empty.write(
+        "ysomorph.toml",
+        "format = 1\n[database]\nurl = \"sqlite:my.db\"\n[conventions]\npages = [\"lsit\"]\nkinds = { date = \"dat\" }\nsearch = []\n",
+    );
+    let said = empty.expect(2, &["start"]);
+    for expected in
+        ["ysomorph.toml:5:10", "did you mean `list`?", "ysomorph.toml:6:", "did you mean `date`?", "did you mean `searches`?", "3 errors"]
+    {
+        assert!(said.contains(expected), "{expected}: {said}");
+    }
+    std::fs::remove_file(empty.path("ysomorph.toml")).unwrap();
     empty.write("app.txt", "");
     assert!(empty.expect(2, &["changes"]).contains("there is no workspace"));
 }

@@ -63,3 +63,51 @@ fn a_draft_reads_as_a_practitioner_would_have_begun() {
         assert_eq!(text(entity, &path), expected, "{entity}/{}", path.join("/"));
     }
 }
+
+/// Every kind of guess names a convention, and turning that convention makes `start` guess otherwise.
+#[test]
+fn each_guess_is_changed_by_the_convention_it_names() {
+    let sql = "CREATE TABLE person (id INTEGER PRIMARY KEY, name VARCHAR(40), pers_no VARCHAR(9), code_word VARCHAR(20), mail VARCHAR(80), \
+         street TEXT, ort VARCHAR(40), api_token TEXT, created_at TEXT, row_version INTEGER NOT NULL DEFAULT 1, notes TEXT);
+         CREATE TABLE fair (id INTEGER PRIMARY KEY, name TEXT NOT NULL, open INTEGER);
+         CREATE TABLE fair_person (fair_id INTEGER REFERENCES fair (id), person_id INTEGER REFERENCES person (id), PRIMARY KEY (fair_id, person_id));
+         CREATE TABLE sale (id INTEGER PRIMARY KEY, person_id INTEGER REFERENCES person (id), honey_kg DECIMAL(8, 2), hours INTEGER, sold_on TEXT)";
+    let base = "format = 1\n[database]\nurl = \"sqlite:my.db\"\n[conventions]\n";
+    let guessed = |conventions: &str| {
+        let project = crate::support::Project::empty(sql);
+        project.write("ysomorph.toml", &format!("{base}{conventions}"));
+        let said = project.expect(0, &["start"]);
+        assert_eq!(project.read("ysomorph.toml"), format!("{base}{conventions}"), "the configuration stays as it is");
+        assert!(project.expect(0, &["check"]).contains("Sound"), "{conventions}");
+        said
+    };
+    let line = |said: &str, topic: &str, entity: &str| {
+        let own = said.split("\n\n").find(|part| part.starts_with(&format!("{entity}  "))).unwrap_or_default().to_owned();
+        let joined = own.replace("\n             ", " ");
+        joined.lines().filter(|l| l.trim_start().starts_with(topic)).collect::<Vec<_>>().join("\n")
+    };
+    let plain = guessed("");
+    for (entity, topic, convention, turned, before, after) in [
+        ("person", "called", "titles", "titles = [\"pers_no\"]", "{name}", "{pers_no}"),
+        ("person", "labels", "abbreviations", "abbreviations = { pers = \"personal\" }", "Pers number", "Personal no"),
+        ("person", "kinds", "name_kinds", "name_kinds = { \"code_*\" = \"code\" }", "mail as email", "code_word as code"),
+        ("person", "together", "address", "address = [\"street\", \"ort\"]", "", "street, ort"),
+        ("person", "searched", "searches", "searches = [\"ort\"]", "code_word", "ort"),
+        ("person", "not listed", "list_fields", "list_fields = 2", "notes", "mail"),
+        ("person", "hidden", "sensitive", "sensitive = [\"ort\"]", "api_token", "ort"),
+        ("person", "kept", "record_keeping", "record_keeping = [\"notes\"]", "created_at", "notes"),
+        ("person", "version", "version_columns", "version_columns = []", "row_version", ""),
+        ("person", "links", "join_tables", "join_tables = []", "fair_person", ""),
+        ("fair", "filters", "kinds", "kinds = { integer = \"boolean\" }", "", "open"),
+        ("sale", "units", "units", "units = { honey = \"jars\" }", "honey_kg in kg", ""),
+        ("sale", "added up", "totals", "totals = [\"sold*\"]", "hours", ""),
+        ("sale", "grouped by", "pages", "pages = [\"list\"]", "person", ""),
+    ] {
+        let (was, now) = (line(&plain, topic, entity), line(&guessed(turned), topic, entity));
+        assert!(was.contains(before) && (before.is_empty() == was.is_empty()), "{topic}: {was}\n{plain}");
+        assert!(now.contains(after) && (after.is_empty() == now.is_empty()), "{turned}: {now}");
+        for told in [&was, &now].into_iter().filter(|told| !told.is_empty()) {
+            assert!(told.trim_end().ends_with(convention), "{told:?} should name {convention}");
+        }
+    }
+}

@@ -42,8 +42,33 @@ fn a_page_is_drawn_with_records_for_each_role_and_language_broken_and_mended() {
     connection.execute_batch(after).unwrap();
     project.expect(0, &["decide", "rename/keeper.postcode", "postal_code"]);
     let shown = project.expect(0, &["show", "keeper"]);
-    let (now, merged) = shown.split_once("=== after the merge").unwrap();
-    assert!(now.contains("broken: Post code") && !merged.contains("broken") && merged.contains("4120"), "{shown}");
+    let side = |skipped: usize| -> String {
+        shown
+            .lines()
+            .map(|l| l.chars().skip(skipped).take(38).collect::<String>() + "\n")
+            .take_while(|l| !l.starts_with("Drafted"))
+            .collect()
+    };
+    let (now, merged) = (side(0), side(41));
+    assert!(now.contains("broken: field `postcode`") && !merged.contains("broken") && merged.contains("4120"), "{shown}");
+    assert!(now.contains("Post code") && merged.contains("Post code"), "one field, on both sides: {shown}");
+    assert!(shown.lines().all(|l| l.chars().count() <= 80), "{shown}");
+}
+
+/// A guess is told as long as nobody has changed what was guessed.
+#[test]
+fn a_page_tells_what_of_it_is_a_guess() {
+    let project = Project { dir: tempfile::tempdir().unwrap() };
+    project.expect(0, &["demo", ".", "--only-files"]);
+    let guesses = |page: &str| {
+        let said = project.expect(0, &["show", page]);
+        said.split_once("Drafted so").map(|(_, guesses)| guesses.to_owned()).unwrap_or_default()
+    };
+    assert!(guesses("keeper").contains("called     {last_name}, {first_name}") && guesses("keeper").contains("name_kinds"));
+    assert!(!guesses("keeper").contains("portrait"), "it isn't on the list");
+    assert!(!guesses("hive").contains("\n  called "), "the title is a person's own");
+    project.edit("app/keeper.toml", "title = \"", "title = \"Keeper ");
+    assert!(!guesses("keeper").contains("\n  called "));
 }
 
 #[test]

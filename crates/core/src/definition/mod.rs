@@ -24,4 +24,4 @@ pub use model::{
 pub use node::{At, Entry, FileKey, Node, Seg, Tree, Value, display_path};
 pub use references::{EntityNames, FieldNames, Index, Reference, Referent, references, references_in};
 pub use shape::{Key, Loss, OnGone, Role, Shape, at_path, shape_of};
-pub use validate::{Problem, ProblemKind, validate};
+pub use validate::{Problem, ProblemKind, validate, validate_workspace};

@@ -57,6 +57,15 @@ pub fn validate(tree: &Tree, schema: &Schema) -> Vec<Problem> {
     problems
 }
 
+/// Problems of `ysomorph.toml` in itself: keys, kinds of values, words.
+pub fn validate_workspace(root: &Node) -> Vec<Problem> {
+    let mut problems = Vec::new();
+    // A problem's file is only needed where there are several.
+    Checker { file: &FileKey::App, root, problems: &mut problems }.node(root, &super::WORKSPACE, &mut Vec::new());
+    problems.sort_by_key(|p| p.at);
+    problems
+}
+
 struct Checker<'a> {
     file: &'a FileKey,
     root: &'a Node,

@@ -30,6 +30,23 @@ pub struct Conventions {
     pub list_fields: usize,
     /// Column type → field kind.
     pub kinds: BTreeMap<String, String>,
+    /// Pattern of column names → field kind, where names say more than types.
+    pub name_kinds: BTreeMap<String, String>,
+    /// Columns that a record is called by, by pattern, the best first; several together with commas. A pattern with `*`
+    /// counts for required columns alone.
+    pub titles: Vec<String>,
+    /// Columns that people search, by pattern, beside what is unique or has an index.
+    pub searches: Vec<String>,
+    /// Columns of an address, by pattern: they stay together.
+    pub address: Vec<String>,
+    /// Units that column names end with, as people write them.
+    pub units: BTreeMap<String, String>,
+    /// Columns that are added up, by pattern, beside money and what has a unit.
+    pub totals: Vec<String>,
+    /// Tables that may become related sets, by pattern.
+    pub join_tables: Vec<String>,
+    /// Kinds of pages that are drafted.
+    pub pages: Vec<String>,
     /// Columns hidden from the start, by pattern.
     pub sensitive: Vec<String>,
     /// Columns kept by the database or the application, by pattern: read-only, never on the add page.
@@ -49,6 +66,18 @@ impl Default for Conventions {
             languages: texts(&["en"]),
             list_fields: 8,
             kinds: BTreeMap::new(),
+            name_kinds: BTreeMap::new(),
+            titles: texts(&["last_name, first_name", "name", "title", "label", "full_name", "display_name", "*_name", "*_title"]),
+            searches: texts(&["{,*_}{name,title,code,number,no,nr,key,reference,ref,subject,label}{,_*}"]),
+            address: texts(&[
+                "{,*_}{street,postcode,zip,postal,city,town,village,country,county,house,address,addr}{,_*}",
+                "{,*_}{latitude,longitude,lat,lon,lng}{,_*}",
+                "{place,state,province}",
+            ]),
+            units: super::labels::UNITS.iter().map(|(word, unit)| ((*word).to_owned(), (*unit).to_owned())).collect(),
+            totals: texts(&["{,*_}{amount,quantity,qty,total,hours,minutes,pieces,weight,volume}{,_*}"]),
+            join_tables: texts(&["*"]),
+            pages: crate::pages::NAMES.iter().map(|kind| (*kind).to_owned()).collect(),
             sensitive: texts(&["*password*", "*passwd*", "*secret*", "*token*", "*iban*", "*access_code*", "*_pin", "pin"]),
             record_keeping: texts(&["created_at", "created_on", "created_by", "updated_at", "updated_on", "updated_by"]),
             version_columns: texts(&["row_version", "lock_version"]),

@@ -15,21 +15,15 @@ pub(super) struct EntityDraft {
 
 impl EntityDraft {
     pub fn of(context: &Context<'_>, drafted: &Drafted<'_>) -> EntityDraft {
-        let Drafted { entity, table, fields: own, key, key_is_sure, title, why_title } = drafted;
+        let Drafted { entity, table, fields: own, key, key_is_sure, title } = drafted;
         let conventions = context.names.conventions;
         let (one, many) = labels::one_and_many(name::split_qualified(&table.name).1, conventions);
         let is_view = table.kind == TableKind::View;
-        let mut notes = Vec::new();
-        let mut note = |text: String| notes.push(Note { entity: entity.clone(), text });
-        note(format!("a record is called {title}: {why_title}"));
-        for field in own {
-            for text in &field.notes {
-                note(format!("{} {text}", field.name));
-            }
-        }
+        let mut notes = vec![Note::new(&["title"], "called", &title.template, title.why).by("titles")];
+        notes.extend(own.iter().flat_map(|field| field.notes.iter().cloned()));
         if is_view {
-            let how = if *key_is_sure { "is what its query keeps apart" } else { "is a guess: check it" };
-            note(format!("a view can't be saved; its key ({}) {how}", key.join(", ")));
+            let why = if *key_is_sure { "what its query keeps apart" } else { "a guess: check it" };
+            notes.push(Note::new(&["key"], "key", key.join(", "), why));
         }
         let mut all = Node::table();
         for field in own {
@@ -42,20 +36,19 @@ impl EntityDraft {
             .with("table", name::written(&table.name).as_str().into())
             .with("key", Node::texts(&written))
             .with_some("version", version.and_then(|f| f.columns.first()).map(|c| name::written(c).as_str().into()))
-            .with("title", title.as_str().into())
+            .with("title", title.template.as_str().into())
             .with("label", Node::table().with("one", one.as_str().into()).with("many", many.as_str().into()))
             .with_some("read_only", is_view.then(|| true.into()))
             .with("field", all);
-        let page = PageDraft { context, entity, fields: own, title, one: &one, many: &many, key, read_only: is_view };
+        let page = PageDraft { context, entity, fields: own, title: &title.template, one: &one, many: &many, key, read_only: is_view };
         let mut drafted = Node::table();
-        for kind in pages::KINDS {
+        for kind in pages::KINDS.iter().filter(|kind| conventions.pages.iter().any(|wanted| wanted == kind.name)) {
             if let Some(page) = (kind.draft)(&page) {
                 drafted.set(kind.name, page);
             }
         }
-        if drafted.get("grouped").is_some() {
-            note("its records can be added up, so there is a grouped page".to_owned());
-        }
+        notes.extend(page.notes(&drafted));
+        notes.iter_mut().for_each(|note| note.entity.clone_from(entity));
         node.set("page", drafted);
         if let Some(role) = context.open_to {
             let mut access = Node::table().with("read", true.into());

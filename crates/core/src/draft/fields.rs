@@ -4,7 +4,7 @@
 use super::constraints::{Declared, plain_default, scalar};
 use super::joins::{Linked, field_name};
 use super::names::{entity_name, lookup_name};
-use super::{Conventions, Names, labels};
+use super::{Conventions, Names, Note, labels};
 use crate::definition::{FIELD_KINDS, FieldKind, Node, Value};
 use crate::name::{self, same};
 use crate::schema::{Column, ForeignKey, Kind, Schema, Table};
@@ -33,7 +33,7 @@ pub(crate) struct FieldDraft {
     /// Whether an index starts with it.
     pub indexed: bool,
     /// Why it was drafted so, where that isn't plain from the column.
-    pub notes: Vec<String>,
+    pub notes: Vec<Note>,
     pub node: Node,
 }
 
@@ -164,7 +164,9 @@ impl Drafting<'_> {
             (None, [column, ..]) => (labels::label(column, conventions), None),
             (None, []) => (String::new(), None),
         };
-        let is_measure = unit.is_some() || kind.name == "money" || ["number", "decimal"].contains(&kind.name) && labels::counts(&columns);
+        let is_measure = unit.is_some()
+            || kind.name == "money"
+            || ["number", "decimal"].contains(&kind.name) && columns.iter().any(|c| labels::fits(&conventions.totals, c));
         let is_measure = is_measure && !is_key && !kept && !hidden;
         let unique = target.is_none() && !is_key && table.is_unique(&columns);
         let mut node = Node::table();
@@ -192,30 +194,54 @@ impl Drafting<'_> {
             .with_some("max_length", longest.map(Node::from))
             .with_some("default", first.filter(|_| !kept && target.is_none() && !hidden).and_then(plain_default))
             .with_some("decimals", decimals.map(|d| Node::from(i64::from(d))))
-            .with_some("unit", unit.map(Node::from))
+            .with_some("unit", unit.as_deref().map(Node::from))
             .with_some("total", is_measure.then(|| "sum".into()))
             .with_some("show_as", (kind.name == "image").then(|| "thumbnail".into()))
             .with_some("sensitive", flag(is_sensitive && !hidden))
             .with_some("hidden", flag(hidden))
             .with_some("read_only", flag(kept));
+        let mut note = |key: &str, topic, what: String, why: &str, by: Option<&'static str>| {
+            notes.push(Note { convention: by, ..Note::new(&["field", &name, key], topic, what, why) });
+        };
         if let Some((entity, _)) = &target {
-            notes.push(format!("looks up {entity}, by the foreign key over {}", columns.join(", ")));
+            let what = if *entity == name { name.clone() } else { format!("{name} in {entity}") };
+            note("lookup", "looks up", what, "by foreign key", None);
         }
         if hidden {
-            notes.push("is hidden: its name is among the sensitive ones ([conventions] sensitive)".to_owned());
+            note("hidden", "hidden", name.clone(), "its name sounds sensitive", Some("sensitive"));
         } else if is_sensitive {
-            notes.push("is masked: its name is among the sensitive ones ([conventions] sensitive), and a form must give it".to_owned());
+            note("sensitive", "masked", name.clone(), "its name sounds sensitive, but a form must give it", Some("sensitive"));
         }
         if !values.is_empty() {
-            notes.push(format!("is a choice of {}, as the database declares", values.len()));
+            note("choices", "choices", format!("{name} of {}", values.len()), "the values the database accepts", None);
         }
         if is_version {
-            notes.push("counts changes, so that two people can't overwrite each other ([conventions] version_columns)".to_owned());
+            note("column", "version", name.clone(), "two people can't overwrite each other", Some("version_columns"));
         } else if is_record {
-            notes.push("is kept by the database or the application: on no form ([conventions] record_keeping)".to_owned());
+            note("read_only", "kept", name.clone(), "by the database or the application: on no form", Some("record_keeping"));
+        }
+        if let Some(unit) = &unit {
+            note("unit", "units", format!("{name} in {unit}"), "by the end of its name", Some("units"));
+        } else if is_measure && kind.name != "money" {
+            note("total", "added up", name.clone(), "its name counts something", Some("totals"));
+        }
+        if let Some(column) = first.filter(|_| target.is_none() && values.is_empty() && !hidden) {
+            let (spoken, by) = guessed_kind(column, kind, conventions);
+            if let Some(by) = by {
+                note("kind", "kinds", format!("{name} as {}", kind.name), spoken, Some(by));
+            }
+            let long: Vec<&str> = name::words(&column.name)
+                .iter()
+                .filter_map(|word| conventions.abbreviations.get(word))
+                .map(String::as_str)
+                .filter(|long| label.to_lowercase().contains(&long.to_lowercase()))
+                .collect();
+            if !long.is_empty() {
+                note("label", "labels", format!("{name} \"{label}\""), "abbreviations written out", Some("abbreviations"));
+            }
         }
         FieldDraft {
-            is_address: labels::is_address(&columns) && !hidden,
+            is_address: labels::is_address(&columns, conventions) && !hidden,
             indexed: columns
                 .first()
                 .is_some_and(|c| table.indexes.iter().any(|i| i.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|p| same(p, c)))),
@@ -249,7 +275,15 @@ fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String
     let label = labels::field_label(&name);
     let node = Node::table().with("kind", "related".into()).with("related", related);
     Some(FieldDraft {
-        notes: vec![format!("links {target}, by the join table {}", name::written(&linked.table.name))],
+        notes: vec![
+            Note::new(
+                &["field", &name, "related"],
+                "links",
+                format!("{name} in {target}"),
+                format!("the join table {} carries nothing else", name::written(&linked.table.name)),
+            )
+            .by("join_tables"),
+        ],
         name,
         label,
         columns: Vec::new(),
@@ -334,8 +368,21 @@ pub(super) fn view_key(schema: &Schema, table: &Table) -> Option<Vec<String>> {
 fn kind(column: &Column, conventions: &Conventions) -> &'static FieldKind {
     let spelled: String = column.column_type.original.to_lowercase().split_whitespace().collect();
     let configured = conventions.kinds.iter().find(|(t, _)| t.to_lowercase().split_whitespace().collect::<String>() == spelled);
-    match configured.filter(|(_, k)| FIELD_KINDS.contains(&k.as_str()) && !["lookup", "related", "choice"].contains(&k.as_str())) {
+    let by_name = conventions.name_kinds.iter().find(|(pattern, _)| labels::fits(std::slice::from_ref(pattern), &column.name));
+    let plain =
+        |(_, kind): &(&String, &String)| FIELD_KINDS.contains(&kind.as_str()) && !["lookup", "related", "choice"].contains(&kind.as_str());
+    match by_name.filter(plain).or(configured.filter(plain)) {
         Some((_, kind)) => FieldKind::named(kind),
         None => FieldKind::of(column),
+    }
+}
+
+/// Why a kind is a guess, and the convention that changes it; none where the type alone says it.
+fn guessed_kind(column: &Column, kind: &FieldKind, conventions: &Conventions) -> (&'static str, Option<&'static str>) {
+    let nameless = Column { name: String::new(), ..column.clone() };
+    match self::kind(&nameless, conventions) {
+        by_type if by_type.name != kind.name => ("by their names", Some("name_kinds")),
+        by_type if FieldKind::of(&nameless).name != by_type.name => ("by their types", Some("kinds")),
+        _ => ("", None),
     }
 }

@@ -10,7 +10,7 @@ const ACRONYMS: &[&str] = &[
 ];
 
 /// Units that names of columns end with, as people write them.
-const UNITS: &[(&str, &str)] = &[
+pub(super) const UNITS: &[(&str, &str)] = &[
     ("kg", "kg"),
     ("g", "g"),
     ("mg", "mg"),
@@ -32,17 +32,16 @@ const UNITS: &[(&str, &str)] = &[
 ];
 
 /// A measured column's label without its unit, and the unit: `honey_kg` is honey in kg.
-pub(super) fn measured(column: &str, conventions: &Conventions) -> (String, Option<&'static str>) {
+pub(super) fn measured(column: &str, conventions: &Conventions) -> (String, Option<String>) {
     let words = name::words(column);
-    match unit_of(column) {
-        Some(unit) => (label(&words[..words.len() - 1].join("_"), conventions), Some(unit)),
-        None => (label(column, conventions), words.first().filter(|_| words.len() == 1).and_then(|w| alone(w))),
+    match words.as_slice() {
+        // A unit that is the whole name: `kg`.
+        [word] => (label(column, conventions), conventions.units.get(word).filter(|_| word.len() > 1).cloned()),
+        [rest @ .., last] if conventions.units.contains_key(last) => {
+            (label(&rest.join("_"), conventions), conventions.units.get(last).cloned())
+        }
+        _ => (label(column, conventions), None),
     }
-}
-
-/// A unit that is the whole name: `kg`.
-fn alone(word: &str) -> Option<&'static str> {
-    UNITS.iter().find(|(known, _)| *known == word && known.len() > 1).map(|(_, unit)| *unit)
 }
 
 /// The unit that a column's name ends with, as people write it.
@@ -52,38 +51,16 @@ pub fn unit_of(column: &str) -> Option<&'static str> {
     UNITS.iter().find(|(word, _)| word == last).map(|(_, unit)| *unit)
 }
 
-/// Whether a column counts things that can be added up.
-pub(super) fn counts(columns: &[String]) -> bool {
-    let counted = ["amount", "quantity", "qty", "total", "hours", "minutes", "pieces", "weight", "volume"];
-    columns.iter().flat_map(|c| name::words(c)).any(|w| counted.contains(&w.as_str()))
+/// Whether a column's name fits one of the patterns, as it is written or by its words.
+pub(super) fn fits(patterns: &[String], column: &str) -> bool {
+    name::matches_any(patterns, column) || name::matches_any(patterns, &name::words(column).join("_"))
 }
 
 /// Whether a column is part of an address.
-pub(super) fn is_address(columns: &[String]) -> bool {
+pub(super) fn is_address(columns: &[String], conventions: &Conventions) -> bool {
     let [column] = columns else { return false };
-    let words = name::words(column);
-    let parts = [
-        "street",
-        "postcode",
-        "zip",
-        "postal",
-        "city",
-        "town",
-        "village",
-        "country",
-        "county",
-        "house",
-        "address",
-        "addr",
-        "latitude",
-        "longitude",
-        "lat",
-        "lon",
-        "lng",
-    ];
-    let alone = ["place", "state", "province"];
-    !words.iter().any(|w| ["email", "ip", "mail", "type"].contains(&w.as_str()))
-        && (words.iter().any(|w| parts.contains(&w.as_str())) || matches!(words.as_slice(), [word] if alone.contains(&word.as_str())))
+    // "mail_address" is none.
+    !name::words(column).iter().any(|w| ["email", "ip", "mail", "type"].contains(&w.as_str())) && fits(&conventions.address, column)
 }
 
 /// What people read for a value of the database: `top-bar` is "Top bar".

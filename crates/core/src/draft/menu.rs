@@ -1,8 +1,8 @@
-//! The menu, from the entities people start at; and what the database's routines could do.
+//! The menu, from the entities people start at.
 
-use super::{Context, Drafted, Note};
+use super::{Context, Drafted};
 use crate::definition::{Node, Value};
-use crate::schema::{Schema, TableKind};
+use crate::schema::TableKind;
 
 /// Menu groups: records with a name of their own, and views. What is told only by what it belongs to is reached from
 /// there.
@@ -36,23 +36,4 @@ fn belongs_to_others(drafted: &Drafted<'_>) -> bool {
     });
     let belongs = drafted.fields.iter().any(|f| f.kind.name == "lookup" && f.required);
     belongs && !named
-}
-
-/// Routines that change something may stand in for the generator's own SQL; which one does what, only a person knows.
-pub(super) fn about_routines(schema: &Schema) -> Vec<Note> {
-    let callable = schema.objects.routines.iter().filter(|r| r.kind == "procedure");
-    callable
-        .map(|routine| {
-            let arguments: Vec<String> = routine.parameters().iter().map(|p| format!("{p} = \"…\"")).collect();
-            Note {
-                entity: String::new(),
-                text: format!(
-                    "routine {} may stand in for adding, changing or deleting: [source] delete = {{ routine = \"{}\", arguments = {{ {} }} }}",
-                    routine.signature(),
-                    routine.name,
-                    arguments.join(", ")
-                ),
-            }
-        })
-        .collect()
 }

@@ -11,13 +11,16 @@ mod joins;
 mod labels;
 mod menu;
 mod names;
+mod notes;
 mod pages;
+mod routines;
 mod titles;
 
 pub use constraints::Declared;
 pub use conventions::{Conventions, LabelCase};
 pub use labels::{field_label, of_value as choice_label, unit_of};
 pub use names::NamesInUse;
+pub use notes::Note;
 pub use pages::PageDraft;
 
 use crate::definition::{FileKey, Node, Seg, Tree};
@@ -28,6 +31,7 @@ use fields::FieldDraft;
 use joins::{Join, Linked};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
+use titles::Title;
 
 /// What a draft is made from, beside the schema.
 #[derive(Debug, Clone)]
@@ -40,15 +44,6 @@ pub struct Plan<'a> {
     pub open_to: Option<&'a str>,
     /// The application's title.
     pub title: &'a str,
-}
-
-/// Why something was drafted as it was, for `start` to say.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Note {
-    /// The entity.
-    pub entity: String,
-    /// What and why, in a few words.
-    pub text: String,
 }
 
 /// A drafted definition.
@@ -76,9 +71,9 @@ pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
         draft.tree.files.insert(FileKey::Entity(name), entity.node);
         draft.notes.extend(entity.notes);
     }
+    draft.notes.extend(routines::offered(&context));
     let guessed = context.entities.values().filter(|d| !d.key_is_sure);
     draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), fields::possible_keys(d.table)))).collect();
-    draft.notes.extend(menu::about_routines(schema));
     let mut app = Node::table().with("title", plan.title.into());
     if let Some(role) = plan.open_to {
         app.set("role", Node::table().with(role, Node::table().with("label", labels::sentence(role).as_str().into())));
@@ -93,7 +88,10 @@ fn join_tables<'a>(schema: &'a Schema, plan: &Plan<'_>) -> Vec<Join<'a>> {
         schema.tables.iter().flat_map(|t| &t.foreign_keys).map(|k| name::fold(&k.table)).collect();
     let is_free = |table: &&Table| plan.names.entity(&table.name).is_none() && !pointed.contains(&name::fold(&table.name));
     let candidates = schema.tables.iter().filter(|t| t.foreign_keys.len() == 2).filter(is_free);
-    candidates.filter_map(|t| Join::of(schema, t, plan.conventions, plan.names.is_join(&t.name))).collect()
+    let wanted = |table: &&Table| {
+        plan.names.is_join(&table.name) || name::matches_any(&plan.conventions.join_tables, name::split_qualified(&table.name).1)
+    };
+    candidates.filter(wanted).filter_map(|t| Join::of(schema, t, plan.conventions, plan.names.is_join(&t.name))).collect()
 }
 
 /// What drafting fields looks at.
@@ -111,8 +109,7 @@ struct Drafted<'a> {
     /// The columns that tell its records apart, and whether that is sure.
     key: Vec<String>,
     key_is_sure: bool,
-    title: String,
-    why_title: &'static str,
+    title: Title,
 }
 
 /// What drafting titles and pages looks at: all fields of all entities are known.
@@ -150,13 +147,12 @@ impl<'a> Context<'a> {
                 known.map_or_else(|| fields::entity_key(table), <[String]>::to_vec)
             });
             context.tables.insert(entity.clone(), key.clone());
-            let drafted = Drafted { entity, table, fields, key: own_key, key_is_sure, title: String::new(), why_title: "" };
+            let drafted = Drafted { entity, table, fields, key: own_key, key_is_sure, title: Title::default() };
             context.entities.insert(key, drafted);
         }
-        let titles: Vec<(String, &'static str)> =
-            context.entities.values().map(|d| titles::title(&context, d.table, &d.key, &mut Vec::new())).collect();
-        for (drafted, (title, why)) in context.entities.values_mut().zip(titles) {
-            (drafted.title, drafted.why_title) = (title, why);
+        let titles: Vec<Title> = context.entities.values().map(|d| titles::title(&context, d.table, &d.key, &mut Vec::new())).collect();
+        for (drafted, title) in context.entities.values_mut().zip(titles) {
+            drafted.title = title;
         }
         context
     }

@@ -1,7 +1,7 @@
 //! What the drafted pages of an entity are made from: which fields are listed, searched, filtered, sorted, laid out.
 
-use super::Context;
 use super::fields::FieldDraft;
+use super::{Context, Note, labels};
 use crate::definition::{Node, Value};
 use crate::sql;
 
@@ -22,7 +22,7 @@ impl<'a> Context<'a> {
     /// An entity as its lists elsewhere see it.
     fn page_draft(&'a self, entity: &str) -> Option<PageDraft<'a>> {
         let drafted = self.by_entity(entity)?;
-        let (title, key) = (&drafted.title, &drafted.key);
+        let (title, key) = (&drafted.title.template, &drafted.key);
         let read_only = drafted.table.kind == crate::schema::TableKind::View;
         Some(PageDraft { context: self, entity: &drafted.entity, fields: &drafted.fields, title, one: "", many: "", key, read_only })
     }
@@ -89,11 +89,8 @@ impl<'a> PageDraft<'a> {
     /// What people look for: names, codes, e-mail and phone, what is unique or has an index.
     pub(crate) fn searched(&self) -> Vec<&'a FieldDraft> {
         let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
-        let known = |f: &FieldDraft| {
-            let words = crate::name::words(f.columns.first().map_or("", String::as_str));
-            let named = ["name", "title", "code", "number", "no", "nr", "key", "reference", "ref", "subject", "label"];
-            words.iter().any(|w| named.contains(&w.as_str()))
-        };
+        let patterns = &self.context.names.conventions.searches;
+        let known = |f: &FieldDraft| f.columns.first().is_some_and(|c| labels::fits(patterns, c));
         let shown = self.shown();
         let texts: Vec<&FieldDraft> = shown.iter().copied().filter(|f| f.is_text()).collect();
         let wanted = |f: &&FieldDraft| {
@@ -218,7 +215,42 @@ impl<'a> PageDraft<'a> {
     /// What a grouped page is called.
     pub(crate) fn group_label(&self, by: &str) -> String {
         let label = self.fields.iter().find(|f| f.name == by).map_or(by, |f| &f.label);
-        let by = format!(" by {}", super::labels::lowered(label));
+        let by = format!(" by {}", labels::lowered(label));
         if self.many.ends_with(&by) { self.many.to_owned() } else { format!("{}{by}", self.many) }
+    }
+
+    /// What was guessed of its pages.
+    pub(super) fn notes(&self, pages: &Node) -> Vec<Note> {
+        let mut notes = Vec::new();
+        let told = |page: &str, key: &str| pages.get(page).and_then(|p| p.get(key)).map(Node::strings).filter(|names| !names.is_empty());
+        let address: Vec<&str> = self.fields.iter().filter(|f| f.is_address).map(|f| f.name.as_str()).collect();
+        if address.len() > 1 && pages.get("detail").is_some() {
+            notes.push(Note::new(&["page", "detail", "sections"], "together", address.join(", "), "an address").by("address"));
+        }
+        let off: Vec<&str> = self.shown().iter().filter(|f| !f.is_related()).map(|f| f.name.as_str()).collect();
+        if let Some(listed) = told("list", "fields") {
+            let off: Vec<&str> = off.into_iter().filter(|name| !listed.iter().any(|l| l == name)).collect();
+            if !off.is_empty() {
+                notes.push(Note::new(&["page", "list", "fields"], "not listed", off.join(", "), "short fields first").by("list_fields"));
+            }
+        }
+        if let Some(searched) = told("list", "search") {
+            notes.push(
+                Note::new(&["page", "list", "search"], "searched", searched.join(", "), "names, codes, what is unique").by("searches"),
+            );
+        }
+        if let Some(sorted) = told("list", "sort") {
+            notes.push(Note::new(&["page", "list", "sort"], "sorted by", sorted.join(", "), "what records are called").by("titles"));
+        }
+        if let Some(filtered) = told("list", "filter") {
+            notes.push(Note::new(&["page", "list", "filter"], "filters", filtered.join(", "), "lookups, choices, dates").by("kinds"));
+        }
+        if let Some(together) = told("bulk", "fields") {
+            notes.push(Note::new(&["page", "bulk", "fields"], "in bulk", together.join(", "), "what many records share").by("pages"));
+        }
+        if let Some(group) = told("grouped", "group") {
+            notes.push(Note::new(&["page", "grouped", "group"], "grouped by", group.join(", "), "something can be added up").by("pages"));
+        }
+        notes
     }
 }

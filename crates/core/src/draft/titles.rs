@@ -1,57 +1,69 @@
 //! How a record is called: the title template.
 
-use super::Context;
 use super::fields::FieldDraft;
+use super::{Context, labels};
 use crate::name;
 use crate::schema::{Table, TableKind};
 
-/// The title of a table's records and why it was chosen. `around` are the tables whose titles are being
-/// looked for, so that titles never chase each other.
-pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around: &mut Vec<String>) -> (String, &'static str) {
+/// How a record is called, and why.
+#[derive(Debug, Clone, Default)]
+pub(super) struct Title {
+    /// `{field}` and text between.
+    pub template: String,
+    /// Why it was chosen.
+    pub why: &'static str,
+    /// Whether people read more from it than from a key.
+    pub is_readable: bool,
+}
+
+/// The title of a table's records. `around` are the tables whose titles are being looked for, so that titles never
+/// chase each other.
+pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around: &mut Vec<String>) -> Title {
+    let readable = |template: String, why: &'static str| Title { template, why, is_readable: true };
     let own = context.fields_of(&table.name);
     let open: Vec<&FieldDraft> = own.iter().filter(|f| !f.hidden && !f.is_bulky()).collect();
     let texts: Vec<&FieldDraft> = open.iter().copied().filter(|f| f.is_text()).collect();
-    let column = |f: &FieldDraft| name::fold(f.columns.first().map_or("", String::as_str));
-    let called = |wanted: &str| texts.iter().find(|f| column(f) == wanted);
-    if let (Some(last), Some(first)) = (called("last_name"), called("first_name")) {
-        return (format!("{{{}}}, {{{}}}", last.name, first.name), "people are called by their names");
-    }
     let plain = |f: &FieldDraft| format!("{{{}}}", f.name);
     if table.kind == TableKind::View && key.len() > 1 {
         // A view's `apiary_id` is told by its `apiary`.
-        let readable = |column: &String| {
+        let told = |column: &String| {
             let stem =
                 column.strip_suffix("_id").and_then(|stem| open.iter().find(|f| f.columns.first().is_some_and(|c| name::same(c, stem))));
             stem.or_else(|| open.iter().find(|f| f.columns.first().is_some_and(|c| name::same(c, column)))).map(|f| plain(f))
         };
-        let parts: Vec<String> = key.iter().filter_map(readable).collect();
+        let parts: Vec<String> = key.iter().filter_map(told).collect();
         if parts.len() > 1 && parts.len() <= 3 {
-            return (parts.join(", "), "it is what the view keeps apart");
+            return readable(parts.join(", "), "what the view keeps apart");
         }
     }
-    if let Some(field) = ["name", "title", "label", "full_name", "display_name"].iter().find_map(|n| called(n)) {
-        return (plain(field), "it is called a name");
-    }
-    if let Some(field) = texts.iter().find(|f| ["_name", "_title"].iter().any(|end| column(f).ends_with(end)) && f.required) {
-        return (plain(field), "it is called a name");
+    let called = |wanted: &str| {
+        let fits = |f: &&&FieldDraft| labels::fits(&[wanted.to_owned()], f.columns.first().map_or("", String::as_str));
+        texts.iter().filter(|f| f.required || !wanted.contains('*')).find(fits).map(|f| plain(f))
+    };
+    for wanted in &context.names.conventions.titles {
+        let parts: Option<Vec<String>> = wanted.split(',').map(|part| called(part.trim())).collect();
+        if let Some(parts) = parts {
+            let why = if parts.len() > 1 { "people are called by their names" } else { "a name" };
+            return readable(parts.join(", "), why);
+        }
     }
     if let Some(field) = texts.iter().find(|f| f.unique && f.required).or_else(|| texts.iter().find(|f| f.unique)) {
-        return (plain(field), "it is text and unique");
+        return readable(plain(field), "text, and unique");
     }
     if let Some(parts) = references(context, table, &open, around) {
-        return (parts, "what it belongs to, and when");
+        return readable(parts, "what it belongs to, and when");
     }
     if let Some(field) = texts.iter().find(|f| f.required) {
-        return (plain(field), "it is the first required text");
+        return readable(plain(field), "the first required text");
     }
     if let Some(field) = texts.first() {
-        return (plain(field), "it is the first text");
+        return readable(plain(field), "the first text");
     }
     let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(key, c))).map(plain).collect();
     if by_key.is_empty() {
-        (own.first().map(plain).unwrap_or_default(), "there is nothing else")
+        Title { template: own.first().map(plain).unwrap_or_default(), why: "there is nothing else", is_readable: false }
     } else {
-        (by_key.join(" "), "there is nothing more readable than the key")
+        Title { template: by_key.join(" "), why: "there is nothing more readable than the key", is_readable: false }
     }
 }
 
@@ -80,6 +92,5 @@ fn references(context: &Context<'_>, table: &Table, open: &[&FieldDraft], around
 /// Whether the title of a table ends in something readable without coming back here.
 fn leads_to_text(context: &Context<'_>, table: &Table, around: &mut Vec<String>) -> bool {
     let Some(drafted) = context.entities.get(&name::fold(&table.name)).filter(|_| around.len() <= 4) else { return false };
-    let (_, why) = title(context, table, &drafted.key, around);
-    !why.contains("key") && !why.contains("nothing")
+    title(context, table, &drafted.key, around).is_readable
 }

@@ -14,6 +14,7 @@ mod resolve;
 mod template;
 mod text;
 mod typing;
+mod written;
 
 pub use canonical::{readable, says_same};
 pub(crate) use dialect::identifier;
@@ -25,3 +26,4 @@ pub use projection::{ResultColumn, key_of_query, projection};
 pub use template::{Part, Template, parse as parse_template};
 pub use text::{mentions_word, parameters};
 pub use typing::{Mistyped, mistyped, no_condition};
+pub use written::{Written, written_by};

@@ -1,8 +1,10 @@
 //! Reports as text: the outcome first, worst next, then what to type. Eighty columns, readable aloud, and no
 //! meaning by colour alone.
 
+mod beside;
 mod changes;
 mod custom;
+mod drafted;
 mod findings;
 mod merge;
 mod page;
@@ -13,6 +15,7 @@ mod style;
 
 pub use changes::changes;
 pub use custom::custom;
+pub use drafted::drafted;
 pub use findings::{check, rehearse};
 pub use merge::merge;
 pub use page::page;

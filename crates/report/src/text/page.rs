@@ -1,6 +1,8 @@
 //! A page drawn for the terminal.
 
-use super::style::{WIDTH, bad, bold, dim, padded, plural, warm, wrapped};
+use super::beside::beside;
+use super::drafted::notes_of;
+use super::style::{WIDTH, bad, bold, dim, padded, warm, wrapped};
 use crate::Report;
 use unicode_width::UnicodeWidthStr;
 use ysomorph_core::drawing::{Drawing, DrawnField};
@@ -8,18 +10,24 @@ use ysomorph_core::name::shown;
 
 /// A drawn page, as it is and, where a merge would change it, as it would be.
 pub fn page(report: &Report) -> String {
-    let drawings: Vec<(&str, &Drawing)> = report.drawn.iter().map(|d| (d.when.as_str(), &d.page)).collect();
     let mut out = String::new();
-    for (when, drawing) in &drawings {
-        if drawings.len() > 1 {
-            out.push_str(&format!("{}\n\n", bold(format!("=== {when}"))));
+    match report.drawn.as_slice() {
+        [now, after] => {
+            head(&now.page, &mut out);
+            out.push_str(&beside((&now.when, &now.page), (&after.when, &after.page)));
         }
-        draw(drawing, &mut out);
+        drawn => drawn.iter().for_each(|d| draw(&d.page, &mut out)),
+    }
+    let notes = report.drawn.last().map(|d| d.notes.as_slice()).unwrap_or_default();
+    if !notes.is_empty() {
+        let told = "Drafted so, and nobody changed it; at the right, the key under [conventions] that does:";
+        out.push_str(&format!("\n{}\n{}", dim(wrapped(told, 0, 0)), notes_of(notes)));
     }
     out
 }
 
-fn draw(drawing: &Drawing, out: &mut String) {
+/// What the page is called, and whose view it is.
+fn head(drawing: &Drawing, out: &mut String) {
     let whose = drawing.role.as_ref().map_or_else(String::new, |role| format!(", as {} sees it", shown(role)));
     out.push_str(&format!(
         "{}{}\n",
@@ -28,6 +36,10 @@ fn draw(drawing: &Drawing, out: &mut String) {
     ));
     out.push_str(&"=".repeat(WIDTH));
     out.push('\n');
+}
+
+fn draw(drawing: &Drawing, out: &mut String) {
+    head(drawing, out);
     for message in &drawing.broken {
         out.push_str(&format!("{} {}\n", bad("broken:"), wrapped(message, 8, 8)));
     }
@@ -42,7 +54,6 @@ fn draw(drawing: &Drawing, out: &mut String) {
     for child in &drawing.children {
         out.push_str(&format!("\n{}\n{}\n", bold(format!("-- {}", shown(&child.label))), wrapped(&shown(&child.fields.join(" | ")), 0, 0)));
     }
-    out.push('\n');
 }
 
 /// Records in columns, as wide as what is in them and no wider than the page.
@@ -85,7 +96,7 @@ fn rows(drawing: &Drawing, out: &mut String) {
 }
 
 /// A value on one line, a choice by its label.
-fn readable(field: &DrawnField, value: String) -> String {
+pub(super) fn readable(field: &DrawnField, value: String) -> String {
     let label = field.choices.iter().find(|(known, _)| *known == value).map(|(_, label)| label.clone());
     shown(label.unwrap_or(value).lines().next().unwrap_or_default())
 }
@@ -104,6 +115,25 @@ fn cut(text: &str, width: usize) -> String {
     out + "…"
 }
 
+/// A field's value in the record shown, or the blank of a form, with what else is to be said of it. `at` is the place of
+/// its value in the record.
+pub(super) fn field_value(drawing: &Drawing, field: &DrawnField, at: &mut usize) -> String {
+    let value = if field.kind == "related" {
+        "(linked records)".to_owned()
+    } else {
+        *at += 1;
+        let value = drawing.records.first().and_then(|r| r.get(*at - 1)).cloned().flatten();
+        let blank = match drawing.layout {
+            "form" => "____",
+            _ if drawing.records.is_empty() => "",
+            _ => "-",
+        };
+        value.map_or_else(|| blank.to_owned(), |v| readable(field, v))
+    };
+    let remarks = if field.remarks.is_empty() { String::new() } else { format!("  ({})", shown(&field.remarks.join("; "))) };
+    format!("{value}{remarks}")
+}
+
 /// One record, or an empty form, section by section.
 fn record(drawing: &Drawing, out: &mut String) {
     let widest = drawing.sections.iter().flat_map(|(_, f)| f).map(|f| f.label.width()).max().unwrap_or(0).min(30);
@@ -113,15 +143,7 @@ fn record(drawing: &Drawing, out: &mut String) {
             out.push_str(&format!("\n{}\n", bold(format!("-- {}", shown(title)))));
         }
         for field in fields {
-            let value = if field.kind == "related" {
-                format!("({})", plural(0, "linked record", "linked records")).replace("0 ", "")
-            } else {
-                at += 1;
-                let value = drawing.records.first().and_then(|r| r.get(at - 1)).cloned().flatten();
-                value.map_or_else(|| if drawing.layout == "form" { "____".to_owned() } else { "-".to_owned() }, |v| readable(field, v))
-            };
-            let remarks = if field.remarks.is_empty() { String::new() } else { format!("  ({})", shown(&field.remarks.join("; "))) };
-            let line = wrapped(&format!("{value}{remarks}"), widest + 4, widest + 4);
+            let line = wrapped(&field_value(drawing, field, &mut at), widest + 4, widest + 4);
             let mark = if field.broken.is_some() { warm("!") } else { " ".to_owned() };
             out.push_str(&format!("{mark} {}  {line}\n", padded(&shown(&field.label), widest)));
             if let Some(broken) = &field.broken {

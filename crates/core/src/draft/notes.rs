@@ -1,0 +1,63 @@
+//! Why something was drafted as it was: what `start` says of everything, and `show` of a page.
+//!
+//! What the database declares needs no convention; a guess names the key under `[conventions]` that changes it.
+
+use super::Draft;
+use crate::definition::{FileKey, Node, Seg, Tree};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// Why something was drafted as it was.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
+pub struct Note {
+    /// The entity.
+    pub entity: String,
+    /// The element in the entity's file: `field`, `portrait`, `kind`.
+    pub path: Vec<String>,
+    /// What kind of choice it was, in a word or two: notes of one topic, reason and convention are told together.
+    pub topic: &'static str,
+    /// What was chosen.
+    pub what: String,
+    /// The reason.
+    pub why: String,
+    /// The key under `[conventions]` that changes the guess; none where the database declares it.
+    pub convention: Option<&'static str>,
+}
+
+impl Note {
+    /// A note about an element of an entity that is still to be named.
+    pub(super) fn new(path: &[&str], topic: &'static str, what: impl Into<String>, why: impl Into<String>) -> Note {
+        let path = path.iter().map(|p| (*p).to_owned()).collect();
+        Note { entity: String::new(), path, topic, what: what.into(), why: why.into(), convention: None }
+    }
+
+    /// The same as a guess that this convention changes.
+    pub(super) fn by(self, convention: &'static str) -> Note {
+        Note { convention: Some(convention), ..self }
+    }
+
+    /// Whether it is about this page: its own elements, its fields, or the entity as a whole.
+    fn concerns(&self, page: &str, fields: &[&str]) -> bool {
+        match self.path.iter().map(String::as_str).collect::<Vec<_>>().as_slice() {
+            ["page", own, ..] => *own == page,
+            ["field", field, ..] => fields.contains(field),
+            _ => true,
+        }
+    }
+}
+
+impl Draft {
+    /// What was guessed of a page and still stands in the definition as it was drafted: what a person changed isn't the
+    /// generator's any more.
+    pub fn standing<'a>(&'a self, tree: &'a Tree, entity: &'a str, page: &'a str, fields: &'a [&'a str]) -> impl Iterator<Item = &'a Note> {
+        let file = FileKey::Entity(entity.to_owned());
+        let (drafted, yours) = (self.tree.files.get(&file), tree.files.get(&file));
+        let value = |root: Option<&'a Node>, note: &Note| {
+            let path: Vec<Seg> = note.path.iter().map(|p| Seg::Key(p.clone())).collect();
+            root.and_then(|root| root.at_path(&path))
+        };
+        self.notes
+            .iter()
+            .filter(move |note| note.entity == entity && note.concerns(page, fields) && value(drafted, note) == value(yours, note))
+    }
+}
