@@ -234,11 +234,12 @@ impl Report {
     /// With the outcome of a merge.
     #[must_use]
     pub fn with_merge(mut self, outcome: &Outcome, left: &[Finding], written: bool) -> Report {
-        let edits = outcome.edits.iter().map(|edit| EditReport {
+        let edits = outcome.edits.iter().filter(|edit| !edit.because.is_empty()).map(|edit| EditReport {
             file: edit.file.path(),
             path: edit.element.shown(),
             action: match edit.op {
                 Op::Splice(_) | Op::Set { .. } => "replace",
+                Op::RenameKey { .. } => "rename",
                 Op::Insert { .. } | Op::InsertMember { .. } | Op::Create { .. } => "add",
                 Op::Remove { .. } | Op::RemoveFile { .. } => "remove",
                 Op::Restore { .. } | Op::PutBack { .. } | Op::RestoreFile { .. } => "restore",

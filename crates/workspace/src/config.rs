@@ -2,7 +2,7 @@
 
 use serde::Deserialize;
 use ysomorph_core::draft::Conventions;
-use ysomorph_core::merge::NewFields;
+use ysomorph_core::merge::{FieldNames, NewFields};
 use ysomorph_core::rename::RenamePolicy;
 
 /// The workspace's configuration.
@@ -70,15 +70,6 @@ pub struct MergeConfig {
     pub new_fields: NewFields,
     /// Whether a field follows its column's name.
     pub field_names: FieldNames,
-}
-
-/// Whether a field follows its column's name.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum FieldNames {
-    /// It keeps its own.
-    #[default]
-    Keep,
 }
 
 /// `[code]`

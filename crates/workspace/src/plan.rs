@@ -69,6 +69,7 @@ impl Workspace {
             conventions: &self.config.conventions,
             renames: self.config.merge.renames,
             new_fields: self.config.merge.new_fields,
+            field_names: self.config.merge.field_names,
         }
     }
 
@@ -107,7 +108,7 @@ impl Workspace {
             put(file.path(), self.texts.get(file), texts.get(file).cloned());
         }
         for (path, text) in &self.catalogues {
-            put(path.clone(), Some(text), Some(crate::translations::merged(text, &self.tree, &outcome.tree)));
+            put(path.clone(), Some(text), Some(crate::translations::merged(text, &self.tree, &outcome.tree, &outcome.renamed_fields)));
         }
         let left = outcome.follow_ups();
         let memory = alive(outcome.memory.clone());

@@ -195,19 +195,45 @@ fn label(tree: &Tree, context: &str) -> Option<String> {
     }
 }
 
-/// A catalogue after a merge.
-pub(crate) fn merged(text: &str, before: &Tree, after: &Tree) -> String {
+/// Fields that were renamed: entity, old name, new name.
+pub(crate) type RenamedFields = [(String, String, String)];
+
+/// An element's path before its field was renamed.
+fn former(context: &str, fields: &RenamedFields) -> String {
+    let under = |(entity, from, to): &(String, String, String)| {
+        let rest = context.strip_prefix(&format!("{entity}/field/{to}/"))?;
+        Some(format!("{entity}/field/{from}/{rest}"))
+    };
+    fields.iter().find_map(under).unwrap_or_else(|| context.to_owned())
+}
+
+/// A catalogue whose entries speak of the fields' new names.
+fn with_new_contexts(text: &str, fields: &RenamedFields) -> String {
+    let mut out = text.to_owned();
+    for (entity, from, to) in fields {
+        let context = |field: &str| format!("msgctxt \"{}", escaped(&format!("{entity}/field/{field}/")));
+        out = out.replace(&context(from), &context(to));
+    }
+    out
+}
+
+/// A catalogue after a merge that renamed these fields.
+pub(crate) fn merged(text: &str, before: &Tree, after: &Tree, fields: &RenamedFields) -> String {
+    let text = &with_new_contexts(text, fields);
     let Ok(entries) = entries(text) else { return text.to_owned() };
     let mut out = text.to_owned();
     for entry in entries.into_iter().rev() {
-        let (old, new) = (label(before, &entry.context), label(after, &entry.context));
+        let (old, new) = (label(before, &former(&entry.context, fields)), label(after, &entry.context));
         if old == new {
             continue;
         }
         let own = &text[entry.at.clone()];
         let changed = match (entry.obsolete, new) {
             (false, None) => own.split_inclusive('\n').map(|line| format!("#~ {line}")).collect(),
-            (true, Some(_)) => own.split_inclusive('\n').map(|line| line.strip_prefix("#~ ").unwrap_or(line)).collect(),
+            (true, Some(new)) => {
+                let own: String = own.split_inclusive('\n').map(|line| line.strip_prefix("#~ ").unwrap_or(line)).collect();
+                if new == entry.id { own } else { fuzzy(&own, &entry.id, &new) }
+            }
             (false, Some(new)) if new != entry.id => fuzzy(own, &entry.id, &new),
             _ => own.to_owned(),
         };
@@ -254,17 +280,19 @@ mod tests {
         let (was, other, gone) = (tree(Some("Number \"burnt\"")), tree(Some("No.")), tree(None));
         let read = entries(CATALOGUE).unwrap();
         assert_eq!(read.iter().map(|e| e.text.as_str()).collect::<Vec<_>>(), ["Nummer", "Stock"]);
-        assert_eq!(merged(CATALOGUE, &was, &was), CATALOGUE);
-        let without = merged(CATALOGUE, &was, &gone);
+        assert_eq!(merged(CATALOGUE, &was, &was, &[]), CATALOGUE);
+        let without = merged(CATALOGUE, &was, &gone, &[]);
         assert!(without.contains("#~ msgctxt \"hive/field/tag/label\"\n#~ msgid") && without.contains("\nmsgid \"Hive\""), "{without}");
-        assert_eq!(merged(&without, &gone, &was), CATALOGUE);
-        let changed = merged(CATALOGUE, &was, &other);
+        assert_eq!(merged(&without, &gone, &was, &[]), CATALOGUE);
+        let changed = merged(CATALOGUE, &was, &other, &[]);
         assert!(
             changed.contains("#, fuzzy\n#| msgid \"Number \\\"burnt\\\"\"\nmsgctxt \"hive/field/tag/label\"\nmsgid \"No.\""),
             "{changed}"
         );
-        assert_eq!(merged(&changed, &other, &was), CATALOGUE);
-        assert_eq!(merged(&merged(&changed, &other, &gone), &gone, &other), changed);
+        assert_eq!(merged(&changed, &other, &was, &[]), CATALOGUE);
+        let changed_and_gone = merged(&changed, &other, &gone, &[]);
+        assert_eq!(merged(&changed_and_gone, &gone, &other, &[]), changed);
+        assert_eq!(merged(&changed_and_gone, &gone, &was, &[]), CATALOGUE);
         assert!(entries("msgid unquoted\n").is_err());
     }
 }

@@ -89,7 +89,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     for trouble in troubles {
         eprintln!("note: {}", shown(&trouble));
     }
-    around.code = code;
+    (around.code, around.renamed_fields) = (code, outcome.renamed_fields.clone());
     let accepted = workspace.accepted();
     if arguments.data {
         let input = Input { tree, accepted, changed: &changed, comparison, around: &around };

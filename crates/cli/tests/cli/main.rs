@@ -16,6 +16,7 @@ mod changes;
 mod code;
 mod data;
 mod drafts;
+mod follow;
 mod journey;
 mod json;
 mod looking;

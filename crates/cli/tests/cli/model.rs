@@ -279,6 +279,28 @@ impl Database {
     }
 
     /// The same database with columns in another order: what comes back comes back last.
+    /// This database without some of the columns that another one lost: a way back in two steps.
+    pub fn partly(&self, lost_in: &Database, random: &mut Random) -> Database {
+        let mut database = self.clone();
+        let known = |uid: usize| lost_in.tables.iter().flat_map(|t| &t.columns).any(|c| c.uid == uid);
+        let shown: Vec<String> =
+            self.tables.iter().filter(|t| t.view_of.is_some()).flat_map(|t| t.columns.iter().map(|c| c.name.clone())).collect();
+        for table in database.tables.iter_mut().filter(|t| t.view_of.is_none()) {
+            let first = table.columns.first().map(|c| c.uid);
+            table.columns.retain(|c| known(c.uid) || Some(c.uid) == first || shown.contains(&c.name) || random.one_in(2));
+        }
+        database
+    }
+
+    /// Whether a column has a name that another one of its table has in the other database.
+    pub fn exchanges_names_with(&self, other: &Database) -> bool {
+        let columns = |database: &Database| -> Vec<(usize, String, usize)> {
+            database.tables.iter().flat_map(|t| t.columns.iter().map(|c| (t.uid, c.name.clone(), c.uid))).collect()
+        };
+        let theirs = columns(other);
+        columns(self).iter().any(|(table, name, uid)| theirs.iter().any(|(t, n, u)| t == table && n == name && u != uid))
+    }
+
     pub fn shuffled(&self, like: &Database) -> Database {
         let mut database = self.clone();
         for table in &mut database.tables {

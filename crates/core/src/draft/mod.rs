@@ -19,7 +19,7 @@ mod titles;
 pub use constraints::Declared;
 pub use conventions::{Conventions, LabelCase};
 pub use labels::{field_label, of_value as choice_label, unit_of};
-pub use names::NamesInUse;
+pub use names::{NamesInUse, wanted_name};
 pub use notes::Note;
 pub use pages::PageDraft;
 

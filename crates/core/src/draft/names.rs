@@ -248,6 +248,11 @@ pub(super) fn entity_name(table: &str) -> String {
     if name.is_empty() { "_".to_owned() } else { name }
 }
 
+/// The name that the generator gives the field over a column, taken names aside.
+pub fn wanted_name(table: &Table, column: &str, is_lookup: bool) -> String {
+    if is_lookup { lookup_name(table, &[column.to_owned()], "") } else { entity_name(column) }
+}
+
 /// The name of a field over a foreign key: the column without its `_id`, or the target of a composite one.
 pub(super) fn lookup_name(table: &Table, columns: &[String], target: &str) -> String {
     let [column] = columns else { return entity_name(target) };

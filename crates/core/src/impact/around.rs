@@ -16,6 +16,15 @@ pub struct Around {
     pub code: Vec<Hit>,
     /// What was counted in the data.
     pub data: Vec<Counted>,
+    /// Fields that the merge would rename with their columns: entity, old name, new name.
+    pub renamed_fields: Vec<(String, String, String)>,
+}
+
+impl Around {
+    /// The name a field would follow its column to.
+    pub(super) fn follows(&self, entity: &str, field: &str) -> Option<&str> {
+        self.renamed_fields.iter().find(|(of, from, _)| of == entity && from == field).map(|(.., to)| to.as_str())
+    }
 }
 
 /// An entry of a catalogue of translations.

@@ -83,7 +83,6 @@ const NOTHING: &[Reason] = &[
     (&[C::TypeChanged], &[E::Code], "names stay; what code makes of a value can't be told from its text"),
     (&[C::ColumnAdded], &[], "nothing names it yet: it is told where it could be shown, and where it lets itself in"),
     (&[C::ColumnDropped, C::ColumnRenamed], &[E::Menu], "the menu opens entities, whatever columns they have"),
-    (&[C::ColumnRenamed], &[E::Outward], "remote clients know the field's name, which stays"),
     (&[C::TableDropped, C::TableRenamed], &[E::Form], "the whole page is told"),
     (&[C::TableRenamed], &[E::Access, E::Outward], "grants and outward names hang on the entity, whose name stays"),
     (&[C::ViewBroken], &[], "the whole entity is told: no page of it works"),

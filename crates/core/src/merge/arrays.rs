@@ -31,7 +31,7 @@ impl Owner<'_> {
                 .cloned()
                 .collect();
             let was_there = !d.is_empty() || !p0.is_empty();
-            if !fresh.is_empty() && !was_there {
+            if !fresh.is_empty() && (!was_there || self.waits_for_draft(element)) {
                 self.add_array(element, Node::new(Value::List(fresh)), around);
             }
             return;
@@ -78,6 +78,11 @@ impl Owner<'_> {
                 self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: drafts.p1.cloned(), concerned: p0 != p1 });
             }
         }
+    }
+
+    /// Whether a merge took it out because the draft had lost it.
+    fn waits_for_draft(&self, element: &Element) -> bool {
+        self.editor.removed(element).is_some_and(|part| part.fact == Fact::Draft)
     }
 
     fn is_marked(&self, member: &Element) -> bool {
@@ -139,7 +144,8 @@ impl Owner<'_> {
         let yours = self.editor.get(element).cloned();
         let Some(yours) = yours else {
             let flat = self.side == Side::Yours && self.placement.is_hand_laid(element);
-            if let Some(p1) = drafts.p1.filter(|p| !p.items().is_empty() && drafts.p0.is_none() && drafts.d.is_none() && !flat) {
+            let is_new = drafts.p0.is_none() && drafts.d.is_none() && !flat;
+            if let Some(p1) = drafts.p1.filter(|p| !p.items().is_empty() && (is_new || self.waits_for_draft(element))) {
                 self.add_array(element, p1.clone(), around);
             }
             return;

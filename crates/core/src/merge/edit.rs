@@ -15,6 +15,8 @@ use std::ops::Range;
 pub enum Op {
     /// Replaces pieces of a string's text: bytes of the value and new text, in order.
     Splice(Vec<(Range<usize>, String)>),
+    /// Renames a key of a table.
+    RenameKey { to: String },
     /// Replaces a value; the part with this number keeps the old bytes.
     Set { value: Node, remember: Option<u32> },
     /// Replaces a value by the bytes of a part.
@@ -50,7 +52,7 @@ pub struct Edit {
     pub old: Option<Node>,
     /// The value after, where there is one.
     pub new: Option<Node>,
-    /// Why, for people.
+    /// Why, for people; empty for what is done in passing and undone in the same merge.
     pub because: String,
 }
 
@@ -151,6 +153,37 @@ impl Editor {
             }
         }
         self.note(&element, path.to_vec(), Op::Splice(pieces), Some(old), Some(new), because);
+    }
+
+    /// Renames a key of a table. Elements inside it are named by its new name from then on: [`super::follow`] sees to them.
+    pub fn rename_key(&mut self, file: &FileKey, path: &[Seg], to: &str, because: &str) {
+        let Some((Seg::Key(from), container)) = path.split_last() else { return };
+        let Some(root) = self.tree.files.get_mut(file) else { return };
+        let element = Element::at(file, root, path);
+        let Some(Value::Table(entries)) = root.at_path_mut(container).map(|n| &mut n.value) else { return };
+        entries.iter_mut().filter(|e| e.key == *from).for_each(|e| to.clone_into(&mut e.key));
+        let (old, new) = (Node::text(from), Node::text(to));
+        self.note(&element, path.to_vec(), Op::RenameKey { to: to.to_owned() }, Some(old), Some(new), because);
+    }
+
+    /// Takes a part that was put back in passing out again, under its number and with what was known of it.
+    pub fn take_out_again(&mut self, part: Part) {
+        self.with_number(&part, |editor| editor.take_out(&part.element, Some(part.fact.clone()), ""));
+    }
+
+    /// Puts what stood in a part's place there again.
+    pub fn stand_in_again(&mut self, part: Part, stand_in: Node) {
+        self.with_number(&part, |editor| editor.set(&part.element, stand_in, part.fact.clone(), ""));
+    }
+
+    fn with_number(&mut self, part: &Part, remove: impl FnOnce(&mut Editor)) {
+        let next = std::mem::replace(&mut self.next, part.id);
+        remove(self);
+        self.next = next;
+        if let Some(again) = self.parts.iter_mut().find(|p| p.id == part.id) {
+            (again.since, again.because) = (part.since, part.because.clone());
+        }
+        self.parts.sort_by_key(|p| p.id);
     }
 
     /// Gives an element that is there another value. What it was is remembered under `fact`; a value that

@@ -1,6 +1,7 @@
 //! What merges remember: facts about what is gone, parts set aside with the fact they wait for, renames taken.
 
 use super::element::Element;
+use super::follow::Followed;
 use crate::definition::Node;
 use crate::name;
 use crate::rename::{Former, RenameMap};
@@ -136,6 +137,8 @@ pub struct Memory {
     pub inserted: BTreeSet<Element>,
     /// Spellings to use again.
     pub respelled: Vec<Respelled>,
+    /// Fields that followed their columns' names, in the order they did.
+    pub followed: Vec<Followed>,
     /// The next part's number.
     pub next: u32,
 }
@@ -159,6 +162,17 @@ impl Memory {
         former.reverse();
         former.retain(|f| schema.table(&f.table).is_some_and(|t| f.column.as_ref().is_none_or(|c| t.column(c).is_some())));
         former
+    }
+
+    /// Whether a column had a name before the last renames gave it that name again; `table` and `column` are as they were
+    /// before those.
+    pub fn had_before(&self, table: &str, column: &str, name: &str) -> bool {
+        let mut back = RenameMap::default();
+        let earlier = self.renames.split_last().map_or(&[][..], |(_, earlier)| earlier);
+        earlier.iter().rev().any(|renames| {
+            back = back.then(&renames.inverse());
+            name::same(back.column(table, column), name)
+        })
     }
 
     /// All renames taken since a number of them had been.

@@ -147,8 +147,19 @@ pub(super) fn rekey_returned(
     if renames.is_empty() {
         return;
     }
+    carried_back(editor, Some(element), &renames, schema, respelled);
+}
+
+/// Carries renames through what still has the old names, although everything around has the new ones.
+pub(super) fn carried_back(
+    editor: &mut Editor,
+    within: Option<&Element>,
+    renames: &RenameMap,
+    schema: &Schema,
+    respelled: &mut Vec<Respelled>,
+) -> Vec<Element> {
     let back = renames.inverse();
     let index = Index::of(&editor.tree).renamed(&back);
     let before = back.applied_to(schema);
-    rekey(editor, &Before { index: &index, schema: &before, renames: &renames }, Some(element), respelled);
+    rekey(editor, &Before { index: &index, schema: &before, renames }, within, respelled)
 }

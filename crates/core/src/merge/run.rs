@@ -3,13 +3,14 @@
 use super::access;
 use super::edit::{Edit, Editor};
 use super::element::Element;
+use super::follow::{FieldNames, NewNames, Remembered, following, going_back, rename_fields};
 use super::kept_references::with_kept_references;
 use super::layout::{LayoutInput, NewFields, Placement};
 use super::loss::{Losing, Pending, Unsettled, set_aside};
 use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
 use super::ownership::{Kept, Marks, Owner, Side};
 use super::questions::{Question, about_key, about_limit, about_rename, about_source, about_table, source_question};
-use super::rekey::{Before, rekey};
+use super::rekey::{Before, carried_back, rekey};
 use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
 use crate::definition::{FileKey, Index, Node, Tree, Value};
@@ -54,6 +55,8 @@ pub struct Input<'a> {
     pub renames: RenamePolicy,
     /// What new fields do on hand-laid pages.
     pub new_fields: NewFields,
+    /// What a field's name does when its column is renamed.
+    pub field_names: FieldNames,
 }
 
 /// What a merge comes to.
@@ -81,6 +84,8 @@ pub struct Outcome {
     pub restored: Vec<Part>,
     /// SQL that couldn't be analysed with certainty although it may name something renamed.
     pub doubtful: Vec<Finding>,
+    /// Fields that were renamed with their columns: entity, old name, new name.
+    pub renamed_fields: Vec<(String, String, String)>,
     /// Tables to leave out for good.
     pub exclude: Vec<String>,
     /// Answers that no question asked for.
@@ -131,6 +136,18 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let stored_index = Index::of(&stored.tree);
     rekey(&mut stored, &Before { index: &stored_index, ..before }, None, &mut Vec::new());
     NamesInUse::align(&mut stored.tree, &yours.tree);
+    let mut inserted = memory.inserted.clone();
+    let mut marks = input.stored.marks.clone();
+    let engine = input.changed.engine;
+    let mut followed = match input.field_names {
+        FieldNames::Follow => {
+            let sides = (&*yours.whole(), &*stored.whole());
+            following(sides, (input.accepted, &effective), &taken, &mut memory)
+        }
+        FieldNames::Keep => NewNames::new(),
+    };
+    let remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
+    rename_fields(&mut yours, &mut stored, &followed, engine, remembered);
 
     // 2. Set aside, 3. put back
     let returning = Returning::of(&memory, &effective, &carried);
@@ -138,8 +155,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let things = lost_things(&accepted, &effective);
     let known = memory.clone();
     let scene = Scene { memory: &known, returning: &returning, carried: &carried, accepted: &accepted, changed: &effective };
-    let restricted = access::restricted(&yours);
-    let mut inserted = memory.inserted.clone();
+    let mut restricted = access::restricted(&yours);
     let mut pending = Pending::new();
     let mut restored = Vec::new();
     let given_up = given_up(input, &yours.tree);
@@ -156,6 +172,16 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         let mut ignored = Vec::new();
         let respelled = if is_yours { &mut respelled } else { &mut ignored };
         let back = put_back(editor, &scene, respelled);
+        if is_yours && !returning.names.is_empty() {
+            // What was kept although what it names was gone has it again, under another name.
+            let unsure = carried_back(editor, None, &returning.names, &accepted, respelled);
+            doubtful.extend(unsure.into_iter().filter(|e| !doubtful.contains(e)).collect::<Vec<_>>());
+        }
+        if is_yours {
+            // An entity that comes back with less than it had is as restricted as it comes back.
+            let whole = |entity: &String| back.iter().any(|p| p.element.steps.is_empty() && p.element.file.name() == entity);
+            restricted.extend(access::restricted(editor).into_iter().filter(|(entity, _)| whole(entity)));
+        }
         if !back.is_empty() {
             own_pending.retain(|element, _| !back.iter().any(|part| part.element == *element));
             // What came back in another shape may name what didn't.
@@ -167,6 +193,18 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         } else {
             drop_pending(editor, &own_pending);
         }
+    }
+
+    // What came back may have the name its column had when the field followed it.
+    let back = going_back(&yours.tree, (&yours.whole(), &stored.whole()), &mut memory);
+    let remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
+    let moved = rename_fields(&mut yours, &mut stored, &back, engine, remembered);
+    if !back.is_empty() {
+        pending = pending.into_iter().map(|(element, things)| (moved.element(&element), things)).collect();
+        sources = sources.into_iter().map(|(element, things)| (moved.element(&element), things)).collect();
+        restored.iter_mut().for_each(|part: &mut Part| part.element = moved.element(&part.element));
+        doubtful.iter_mut().for_each(|element| *element = moved.element(element));
+        followed.extend(back);
     }
 
     // 4. Ownership
@@ -202,7 +240,6 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         restricted: &access::restricted(&yours),
     });
     let d = stored.tree.clone();
-    let mut marks = input.stored.marks.clone();
     let (mut kept, mut limits) = (Vec::new(), Vec::new());
     let inserted_before = inserted.clone();
     for (editor, side) in [(&mut yours, Side::Yours), (&mut stored, Side::Stored)] {
@@ -276,6 +313,7 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         set_aside,
         restored,
         doubtful,
+        renamed_fields: followed.into_iter().map(|((entity, from), to)| (entity, from, to)).collect(),
         exclude: tables.exclude,
         unasked,
     }
@@ -524,6 +562,8 @@ fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &Renam
 }
 
 /// Brings the memory up to date: new facts in, facts that hold again out.
+///
+/// What came back under a name it had before is renamed by that: what still waits may name it.
 fn remember(memory: &mut Memory, scene: &Scene<'_>, things: &[Thing], restricted: &[(String, String)], yours: &Editor, stored: &Editor) {
     let taken_over: Vec<Thing> = memory.gone.iter().map(|g| g.thing.clone()).filter(|t| t.is_in(scene.carried)).collect();
     memory.gone.retain(|g| !g.thing.is_in(scene.changed) || taken_over.iter().any(|t| t.same(&g.thing)));
@@ -545,4 +585,10 @@ fn remember(memory: &mut Memory, scene: &Scene<'_>, things: &[Thing], restricted
     memory.parts = yours.parts.iter().filter(|p| alive(yours, p)).cloned().collect();
     // The draft's own parts are kept alike, so that what is away stands in the same order on both sides.
     memory.draft_parts = stored.parts.iter().filter(|p| alive(stored, p)).cloned().collect();
+    let returned = &scene.returning.names;
+    if !returned.is_empty() {
+        memory.rename(returned);
+        memory.gone.retain(|g| !g.thing.is_in(scene.changed) || taken_over.iter().any(|t| t.same(&g.thing)));
+        memory.renames.push(returned.clone());
+    }
 }

@@ -361,6 +361,18 @@ fn likely<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, T>) -
 fn settled<T>(mut renames: Vec<Rename>, subject: &Subject<'_, T>, lost: &[&T]) -> Vec<Rename> {
     let own = |r: &Rename| r.column.clone().unwrap_or_else(|| r.table.clone());
     let kept: Vec<String> = lost.iter().filter(|t| (subject.stays)(t)).map(|t| (subject.name)(t)).collect();
+    // What keeps its name, and may have no other, gives it to nobody: nobody is asked about that.
+    loop {
+        let held: Vec<&String> = kept.iter().filter(|k| !renames.iter().any(|r| name::same(&own(r), k) && r.candidates.iter().any(|c| !name::same(c, k)))).collect();
+        let before: usize = renames.iter().map(|r| r.candidates.len()).sum();
+        for rename in &mut renames {
+            let name = own(rename);
+            rename.candidates.retain(|c| name::same(c, &name) || !held.iter().any(|k| name::same(k, c)));
+        }
+        if before == renames.iter().map(|r| r.candidates.len()).sum::<usize>() {
+            break;
+        }
+    }
     loop {
         let mut changed = false;
         for at in 0..renames.len() {

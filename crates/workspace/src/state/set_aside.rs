@@ -7,7 +7,7 @@ use crate::toml::{Bytes, Piece, parse, render_file, render_value};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ysomorph_core::definition::{FileKey, Node};
-use ysomorph_core::merge::{Element, Fact, Gone, Left, Memory, Part, Respelled, Thing};
+use ysomorph_core::merge::{Element, Fact, Followed, Gone, Left, Memory, Part, Respelled, Thing};
 use ysomorph_core::rename::RenameMap;
 
 #[derive(Default, Serialize, Deserialize)]
@@ -26,6 +26,8 @@ struct File {
     draft: Vec<PartEntry>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     respelled: Vec<RespelledEntry>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    followed: Vec<Followed>,
 }
 
 #[derive(Serialize, Deserialize)]
@@ -122,6 +124,7 @@ pub(super) fn read(text: &str) -> Result<(Memory, BTreeMap<FileKey, Bytes>), Fil
         memory.draft_parts.push(read_part(entry).ok_or_else(|| broken(format!("draft part {} can't be read", entry.id)))?);
     }
     memory.respelled = file.respelled.into_iter().map(|r| Respelled { element: Element::decode(&r.element), tokens: r.tokens }).collect();
+    memory.followed = file.followed;
     Ok((memory, bytes))
 }
 
@@ -180,6 +183,7 @@ pub(super) fn write(memory: &Memory, bytes: &BTreeMap<FileKey, Bytes>) -> Option
             .collect(),
         draft: memory.draft_parts.iter().map(|p| write_part(p, Vec::new())).collect(),
         respelled: memory.respelled.iter().map(|r| RespelledEntry { element: r.element.encode(), tokens: r.tokens.clone() }).collect(),
+        followed: memory.followed.clone(),
     };
     let head = "# What merges took out of the definition, kept to be put back when what it hung on returns.\n# Written by ysomorph; keep it under version control.\n";
     Some(format!("{head}{}", toml_edit::ser::to_string_pretty(&file).unwrap_or_default()))

@@ -29,6 +29,10 @@ pub enum Piece {
         rest: String,
         /// The array or table it was in.
         container: String,
+        /// Its key in an inline table.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        key: String,
+        /// The keys of the inline table, those set aside included.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         order: Vec<String>,
         /// Members that came to stand first in its absence, with the blanks they have elsewhere.
@@ -97,6 +101,13 @@ impl File<'_> {
     fn edit(&self, edit: &Edit, bytes: &mut Bytes) -> Option<String> {
         match &edit.op {
             Op::Splice(pieces) => super::splice_value(self.text(), &self.parsed.syntax.at(&edit.path)?.span, pieces),
+            Op::RenameKey { to } => {
+                let names: Option<Vec<String>> = edit.path.iter().map(|seg| if let Seg::Key(key) = seg { Some(key.clone()) } else { None }).collect();
+                let places = super::keys::spellings(self.text(), &names?);
+                let mut text = self.text().to_owned();
+                places.iter().rev().for_each(|at| text.replace_range(at.clone(), &respelled_key(&self.text()[at.clone()], to)));
+                (!places.is_empty()).then_some(text)
+            }
             Op::Set { value, remember } => {
                 let span = self.parsed.syntax.at(&edit.path)?.span.clone();
                 if let Some(id) = remember {
@@ -166,7 +177,11 @@ impl File<'_> {
     fn remove(&self, path: &[Seg], ghosts: &Ghosts, container_name: String) -> Option<(String, Vec<Piece>)> {
         let (last, container) = path.split_last()?;
         if let Some((mut sequence, Some(index))) = self.sequence(container, last) {
-            let order = self.inline_order(container);
+            let order = ghosts.inline(&self.inline_order(container), &container_name);
+            let key = match last {
+                Seg::Key(key) => key.clone(),
+                Seg::Index(_) => String::new(),
+            };
             let inner = sequence.inner.clone();
             let mut promoted = ghosts.promoted(&container_name);
             let (unit, Place { first_lead, trailing, rest }) = sequence.remove(index, &mut promoted)?;
@@ -178,6 +193,7 @@ impl File<'_> {
                 trailing,
                 rest,
                 container: container_name,
+                key,
                 order,
                 promoted,
             };
@@ -372,6 +388,17 @@ impl File<'_> {
     }
 }
 
+/// A key in the quotes that a person gave the one before.
+fn respelled_key(before: &str, to: &str) -> String {
+    let inner = before.trim_matches(['"', '\'']);
+    match before.chars().next() {
+        Some('\'') if !to.contains('\'') => format!("'{to}'"),
+        // Quotes that the name before needed aren't a person's.
+        Some('"') if render::key(inner) == inner => format!("\"{}\"", to.escape_default()),
+        _ => render::key(to),
+    }
+}
+
 /// The end of an inline entry's value; one spelled by dotted keys ends with its last.
 fn inline_end(syntax: &Syntax) -> usize {
     match &syntax.kind {
@@ -396,6 +423,18 @@ impl Ghosts {
             _ => None,
         });
         of.flatten().collect()
+    }
+
+    fn inline(&self, visible: &[String], wanted: &str) -> Vec<String> {
+        interleave(
+            visible,
+            self.0.iter().filter_map(|p| match p {
+                Piece::Member { key, order, container, .. } if container == wanted && !key.is_empty() => {
+                    Some((key.as_str(), order.as_slice()))
+                }
+                _ => None,
+            }),
+        )
     }
 
     fn blocks(&self, visible: &[Member]) -> Vec<String> {

@@ -6,6 +6,7 @@
 
 mod apply;
 mod edit;
+mod keys;
 mod layout;
 mod parse;
 mod render;

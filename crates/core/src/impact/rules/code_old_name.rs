@@ -28,7 +28,7 @@ pub static RULE: Rule = Rule {
 };
 
 const DOCS: Docs = Docs {
-    detects: "A line under `[code].roots` has an old name as a whole word, in one of the usual spellings. In SQL that can be analysed it is a break; else a risk, probable where the file also speaks of the table. A field keeps its name when its column is renamed: code that may use the field's name is not told.",
+    detects: "A line under `[code].roots` has an old name as a whole word, in one of the usual spellings. In SQL that can be analysed it is a break; else a risk, probable where the file also speaks of the table. A field that keeps its name when its column is renamed may be what the code means: that is not told.",
     matters: "The application is rebuilt and works; the report that runs at night doesn't.",
     before: "SELECT k.postcode FROM keeper k, in handmade/season.sql",
     after: "keeper.postcode is called postal_code",
@@ -95,7 +95,10 @@ impl<'c> Read<'c, '_> {
             let kept = |name: &str| code::spellings(name).contains(&hit.word);
             // A rename takes the column along, not the field's or entity's name.
             let may_be_field = match change.kind {
-                ChangeKind::ColumnRenamed => entities.iter().any(|e| e.fields.iter().any(|f| kept(&f.name))),
+                ChangeKind::ColumnRenamed => {
+                    let follows = |e: &str, f: &str| self.context.input.around.follows(e, f).is_some();
+                    entities.iter().any(|e| e.fields.iter().any(|f| kept(&f.name) && !follows(&e.name, &f.name)))
+                }
                 ChangeKind::TableRenamed => entities.iter().any(|e| kept(&e.name)),
                 _ => false,
             };

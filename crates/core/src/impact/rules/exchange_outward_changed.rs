@@ -14,6 +14,7 @@ pub static RULE: Rule = Rule {
         ChangeKind::BecameOptional,
         ChangeKind::BecameRequired,
         ChangeKind::ColumnDropped,
+        ChangeKind::ColumnRenamed,
         ChangeKind::TableDropped,
     ],
     elements: &[ElementKind::Outward],
@@ -22,7 +23,7 @@ pub static RULE: Rule = Rule {
 };
 
 const DOCS: Docs = Docs {
-    detects: "A field that remote clients see changes its type, may be empty or no longer, or is gone.",
+    detects: "A field that remote clients see changes its type, may be empty or no longer, is gone, or follows its column to another name.",
     matters: "Phones and other programs that nobody here can mend fail, or show nothing.",
     before: "outward = { name = \"members\" }",
     after: "keeper.email may be NULL now",
@@ -47,6 +48,17 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 shape(&met.change.after)
             );
             out.push(of_field(&RULE, RULE.severity, &met, Vec::new(), message));
+        }
+    }
+    for (at, change) in context.changes(&[ChangeKind::ColumnRenamed]) {
+        for entity in context.entities_over(&change.table) {
+            let over = |f: &&crate::definition::Field| f.columns.iter().any(|c| change.column.as_ref().is_some_and(|own| same(&c.value, own)));
+            for field in entity.fields.iter().filter(over).filter(|f| exposed(entity, f) && called(entity, f) == f.name) {
+                let Some(to) = context.input.around.follows(&entity.name, &field.name) else { continue };
+                let message = format!("remote clients know `{}`; it would be `{}`, as the field follows its column", shown(&field.name), shown(to));
+                let finding = Finding::new(RULE.name, RULE.severity, message).entity(&entity.name).field(&field.name).at(&field.place);
+                out.push(finding.because((Some(at), Remedy::Hand)).help("give it a name of its own under [outward] fields"));
+            }
         }
     }
     for (at, change) in context.changes(&[ChangeKind::ColumnDropped, ChangeKind::TableDropped]) {
