@@ -10,6 +10,12 @@ type Edits = &'static [(&'static str, &'static str)];
 pub type Case = (&'static str, Edits, Edits, Edits, Expected);
 
 const PHONE: &str = r#""name": "phone", "type": { "kind": "text", "size": 20, "original": "VARCHAR(20)" }"#;
+const PHONE_JSON: &str = r#""name": "phone", "type": { "kind": "json", "original": "json" }"#;
+const PHONE_JSONB: &str = r#""name": "phone", "type": { "kind": "json", "original": "jsonb" }"#;
+const LINK: &str = r#""type": { "kind": "integer", "original": "INTEGER" }, "nullable": false },
+        { "name": "day""#;
+const LINK_JSON: &str = r#""type": { "kind": "json", "original": "json" }, "nullable": false },
+        { "name": "day""#;
 const AGE: &str = r#""name": "age", "type": { "kind": "integer", "original": "INTEGER" }, "nullable": true }
       ],
       "primary_key""#;
@@ -107,6 +113,10 @@ const IMPORT: Edits = &[("[page.list]", "[import.sheet]\nkey = [\"last_name\"]\n
 pub const CASES: &[Case] = &[
     ("page/key-changed", &[("key = [\"id\"]", "key = [\"last_name\"]")], &[UNIQUE_NAME], &[NO_UNIQUE], Some("risk")),
     ("page/key-changed", &[], &[UNIQUE_NAME], &[NO_UNIQUE], None),
+    ("page/key-changed", &[("key = [\"id\"]", "key = [\"phone\"]")], &[POSTGRESQL], &[(PHONE, PHONE_JSON)], Some("break")),
+    ("page/key-changed", &[("key = [\"id\"]", "key = [\"phone\"]")], &[POSTGRESQL], &[(PHONE, PHONE_JSONB)], None),
+    ("page/child-link-missing", &[], &[POSTGRESQL], &[(LINK, LINK_JSON)], Some("break")),
+    ("page/child-link-missing", &[], &[], &[(LINK, LINK_JSON)], None),
     ("page/search-type", &[], &[], &[(PHONE, r#""name": "phone", "type": { "kind": "binary", "original": "BLOB" }"#)], Some("risk")),
     ("page/search-type", &[], &[], &[(r#""kind": "date", "original": "DATE" }, "nullable": true"#, r#""kind": "binary", "original": "BLOB" }, "nullable": true"#)], None),
     ("page/empty", &[("[page.bulk]\nfields = [\"region_code\"]", "[page.bulk]\nfields = [\"age\"]")], &[], &[(r#"        { "name": "age", "type": { "kind": "integer", "original": "INTEGER" }, "nullable": true }

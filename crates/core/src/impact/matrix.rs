@@ -74,11 +74,7 @@ const NOTHING: &[Reason] = &[
     (&[C::CollationChanged], &[], "it changes the order and what counts as alike, which is told where records are searched and sorted"),
     (&[C::BecameRequired, C::BecameOptional, C::DefaultChanged], &[], "it is about values that are saved: it is told at the forms"),
     (&[C::GeneratedChanged], &[], "reading it works as before: it is told where it is written"),
-    (
-        &[C::TypeChanged],
-        &[E::Key, E::Label, E::Menu],
-        "statements compare keys with parameters, and write titles as text, whatever the type",
-    ),
+    (&[C::TypeChanged], &[E::Label, E::Menu], "statements write titles as text, whatever the type"),
     (&[C::TypeChanged], &[E::Exchange], "files hold texts; a value that doesn't convert is told at its field"),
     (&[C::TypeChanged], &[E::Code], "names stay; what code makes of a value can't be told from its text"),
     (&[C::ColumnAdded], &[], "nothing names it yet: it is told where it could be shown, and where it lets itself in"),

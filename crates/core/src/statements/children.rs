@@ -28,6 +28,9 @@ fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
         let column = select.own(&column.value, why.clone(), &child.by.place);
         select.filters.push(format!("{column} = :key_{}", at + 1));
     }
+    for column in &by.columns {
+        select.ordered(&column.value, why.clone(), &child.by.place);
+    }
     let seen = |name: &str| -> Option<&Field> {
         let field = entity.field(name)?;
         (!field.hidden && field.related.is_none() && !access.is_some_and(|a| a.hides(name))).then_some(field)

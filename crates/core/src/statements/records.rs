@@ -10,6 +10,9 @@ pub(crate) fn record(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     let mut select = builder.select();
     let keys = select.columns.clone();
     select.filters.extend(keys.iter().enumerate().map(|(at, key)| format!("{key} = :key_{}", at + 1)));
+    for key in &builder.entity.key {
+        select.ordered(&key.value, Why::Key, &key.place);
+    }
     if let Some(version) = builder.entity.version.as_ref().filter(|_| builder.page().is_some_and(|p| p.kind.saves)) {
         let column = select.own(&version.value, Why::Version, &version.place);
         select.columns.push(column);

@@ -57,7 +57,11 @@ impl<'a> Builder<'a> {
         let mut uses = vec![self.table_need()];
         uses.extend(set);
         if operation != Operation::Insert {
-            uses.extend(self.entity.key.iter().map(|key| column(&key.value, Why::Key, &key.place)));
+            for key in &self.entity.key {
+                uses.push(column(&key.value, Why::Key, &key.place));
+                let need = Need::Ordered(Read::of_table(table, &key.value));
+                uses.push(Use { need, why: Why::Key, place: key.place.clone() });
+            }
         }
         if let Some(version) = self.entity.version.as_ref().filter(|_| operation == Operation::Update) {
             uses.push(column(&version.value, Why::Version, &version.place));

@@ -2,21 +2,22 @@
 
 use super::{Docs, Rule, of_entity};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
 use crate::name::shown;
+use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
     name: "page/key-changed",
     severity: Severity::Risk,
-    changes: &[ChangeKind::PrimaryKeyChanged, ChangeKind::UniqueDropped],
+    changes: &[ChangeKind::PrimaryKeyChanged, ChangeKind::UniqueDropped, ChangeKind::TypeChanged],
     elements: &[ElementKind::Key],
     docs: DOCS,
     check,
 };
 
 const DOCS: Docs = Docs {
-    detects: "The columns of the entity's key are there, but the database no longer keeps them unique.",
+    detects: "The columns of the entity's key are there, but the database no longer keeps them unique; a break where it can't compare them any more.",
     matters: "Opening, saving or deleting one record may reach several.",
     before: "key = [\"code\"]",
     after: "the unique constraint on apiary.code was dropped",
@@ -24,7 +25,14 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for met in context.met_entities(RULE.changes) {
+    for lost in context.lost() {
+        let (What::WrongType { table, column, operation, .. }, Why::Key) = (&lost.what, &lost.used.why) else { continue };
+        let message = format!("the key can't be compared any more: {}", shown(operation));
+        let cause = (context.cause_of_type(table, column), Remedy::Hand);
+        let finding = Finding::new(RULE.name, Severity::Break, message).entity(&lost.entity.name).pages(lost.pages.clone());
+        out.push(finding.at(&lost.used.place).because(cause));
+    }
+    for met in context.met_entities(&[ChangeKind::PrimaryKeyChanged, ChangeKind::UniqueDropped]) {
         let key: Vec<String> = met.entity.key.iter().map(|c| c.value.clone()).collect();
         let now = context.columns_now(&met.before.name, &key);
         let there = now.iter().all(|c| met.after.column(c).is_some());
