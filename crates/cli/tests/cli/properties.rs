@@ -71,12 +71,11 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
     assert!(problems.is_empty(), "the merge left a definition that isn't sound: {problems:?}");
     let restricted = changed.restricted(&again.config.database.tables.include, &again.config.database.tables.exclude);
     let second = again.plan(&restricted, &answers).unwrap();
-    assert!(
-        second.files.is_empty(),
-        "a second merge would change {:?}: {:?}",
-        second.files.keys().collect::<Vec<_>>(),
-        second.outcome.edits
-    );
+    let diffs = || -> Vec<String> {
+        let text = |t: &Option<String>| t.clone().unwrap_or_default();
+        second.files.iter().map(|(file, (old, new))| format!("{file}:\n{}", similar_diff(&text(old), &text(new)))).collect()
+    };
+    assert!(second.files.is_empty(), "a second merge would change {}: {:?}", diffs().join("\n"), second.outcome.edits);
     planned.outcome
 }
 

@@ -305,9 +305,13 @@ impl Owner<'_> {
         if let Some(id) = self.editor.removed(&own).filter(|p| matches!(p.fact, Fact::Draft | Fact::Container)).map(|p| p.id)
             && self.editor.put_back(id, "the draft has it again")
         {
-            for list in ["fields", "items"] {
+            for list in ["fields", "items", "sort"] {
                 let order = keys(row.get(list));
-                for member in order.iter().filter(|m| self.editor.get(&own.key(list).member(m)).is_none()).cloned().collect::<Vec<_>>() {
+                let comes = |owner: &Self, m: &str| {
+                    let member = own.key(list).member(m);
+                    owner.editor.get(&member).is_none() && (list != "sort" || owner.waits_for_draft(&member))
+                };
+                for member in order.iter().filter(|m| comes(self, m)).cloned().collect::<Vec<_>>() {
                     self.enter(&own.key(list), &member, &order, item(row.get(list), &member));
                 }
             }

@@ -2,7 +2,7 @@
 
 use super::edit::Editor;
 use super::element::Element;
-use super::memory::{Fact, Thing};
+use super::memory::{Fact, Left, Thing};
 use crate::definition::{FileKey, Index, Loss, Node, OnGone, Reference, Referent, Seg, Tree, Value, at_path, references};
 use crate::name;
 use crate::schema::Schema;
@@ -76,6 +76,24 @@ impl Losses {
         }
     }
 
+    /// Fields and entities that are away already: what comes back may name them.
+    fn add_waiting(&mut self, editor: &Editor) {
+        for part in editor.parts.iter().filter(|p| p.left == Left::Absent) {
+            let Fact::Needs(things) = &part.fact else { continue };
+            match part.element.steps.as_slice() {
+                [] => {
+                    if let Some(thing) = things.first().filter(|_| editor.get(&part.element).is_none()) {
+                        self.entities.entry(part.element.file.name().to_owned()).or_insert_with(|| thing.clone());
+                    }
+                }
+                [super::Step::Key(group), super::Step::Key(field)] if group == "field" && editor.get(&part.element).is_none() => {
+                    self.add(part.element.file.name(), field, things.clone());
+                }
+                _ => {}
+            }
+        }
+    }
+
     /// The fields that go, among them those that only a query which is given up provides.
     fn lost_fields(&self) -> impl Iterator<Item = (Element, Vec<Thing>)> {
         self.fields
@@ -116,6 +134,14 @@ pub(super) struct Losing<'a> {
     pub inserted: &'a BTreeSet<Element>,
     /// Entities whose own SQL a person gave up.
     pub given_up: &'a BTreeSet<String>,
+    /// Where to look; everywhere without it.
+    pub within: Option<&'a [Element]>,
+}
+
+impl Losing<'_> {
+    fn concerns(&self, element: &Element) -> bool {
+        self.within.is_none_or(|places| places.iter().any(|place| element.is_within(place) || place.is_within(element)))
+    }
 }
 
 /// What setting aside leaves to a person.
@@ -136,9 +162,10 @@ pub(super) fn set_aside(editor: &mut Editor, index: &Index, schema: &Schema, gon
     let lost: Vec<&str> = gone.things.iter().map(|t| t.column.as_deref().unwrap_or(&t.table)).collect();
     let mut actions: BTreeMap<(u8, Element), (Loss, Vec<Thing>)> = BTreeMap::new();
     let references = references(&editor.tree, index, schema);
-    let losses = Losses::of(gone.things.to_vec(), &editor.tree, index, schema, &references, gone.given_up);
+    let mut losses = Losses::of(gone.things.to_vec(), &editor.tree, index, schema, &references, gone.given_up);
+    losses.add_waiting(editor);
     for (element, things) in losses.lost_fields() {
-        if editor.get(&element).is_some() {
+        if editor.get(&element).is_some() && gone.concerns(&element) {
             actions.insert((1, element), (Loss::Key(OnGone::Remove), things));
         }
     }
@@ -155,6 +182,9 @@ pub(super) fn set_aside(editor: &mut Editor, index: &Index, schema: &Schema, gon
             continue;
         }
         let Some((element, loss, rank)) = classify(&reference, root) else { continue };
+        if !gone.concerns(&element) {
+            continue;
+        }
         let entry = actions.entry((rank, element)).or_insert((loss, Vec::new()));
         for thing in things {
             if !entry.1.iter().any(|t| t.same(&thing)) {

@@ -57,6 +57,8 @@ pub(super) enum Side {
 
 /// The walk.
 pub(super) struct Owner<'a> {
+    /// What this merge put back.
+    pub returned: &'a [Element],
     pub side: Side,
     pub editor: &'a mut Editor,
     pub pending: &'a Pending,
@@ -281,7 +283,10 @@ impl Owner<'_> {
         if let Some(again) = drafts.p1.filter(|p1| stand_in && self.was_there(element, p1)) {
             return self.editor.set(element, again.clone(), Fact::Draft, "the draft has it again");
         }
-        if p0 == p1 || self.would_widen(element, y.as_ref()) {
+        // What a merge had added to something that was away since, no draft has any more.
+        let is_left_over = yours.is_some() && drafts.p1.is_none() && yours.as_ref() == drafts.d && self.inserted.contains(element);
+        let is_left_over = is_left_over && self.returned.iter().any(|back| element.is_within(back));
+        if p0 == p1 && !is_left_over || self.would_widen(element, y.as_ref()) {
             return;
         }
         let because = "follows the draft";

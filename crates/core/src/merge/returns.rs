@@ -1,11 +1,11 @@
 //! Step 3: what was set aside goes back when what it hung on returns.
 
 use super::edit::Editor;
-use super::element::{member_key, place};
+use super::element::{Element, member_key, place};
 use super::loss::references_of;
 use super::memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
 use super::rekey::rekey_returned;
-use crate::definition::{FileKey, Index, Node, Referent, Tree, Value};
+use crate::definition::{FileKey, Index, Loss, Node, Reference, Referent, Tree, Value, at_path};
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Schema, Table};
@@ -291,10 +291,30 @@ pub(super) fn put_back(editor: &mut Editor, scene: &Scene<'_>, respelled: &mut V
     }
 }
 
+/// Whether a reference is a member of an array inside a part.
+fn is_inner_member(part: &Part, reference: &Reference) -> bool {
+    at_path(&reference.file, &reference.path)
+        .is_some_and(|(_, depth, loss)| matches!(loss, Loss::Member) && depth > part.element.steps.len())
+}
+
+/// Whether a field is set aside.
+fn is_away(editor: &Editor, entity: &str, field: &str) -> bool {
+    editor.removed(&Element::file(FileKey::Entity(entity.to_owned())).key("field").key(field)).is_some()
+}
+
 /// Whether all that a part names is there: another loss since then keeps it waiting.
 fn stands(editor: &Editor, part: &Part, scene: &Scene<'_>) -> bool {
     let Scene { memory, returning, accepted: schema, changed, .. } = *scene;
     let Some(was) = &part.was else { return true };
+    // A field is a lookup again together with what it looks up.
+    if part.element.last() == "kind" && was.as_text() == Some("lookup") {
+        let lookup = part.element.parent().key("lookup");
+        if let Some(waiting) = editor.removed(&lookup)
+            && !stands(editor, waiting, scene)
+        {
+            return false;
+        }
+    }
     let renames = memory.renames_since(part.since).then(&returning.names);
     let back = renames.inverse();
     let mut index = Index::of(&editor.tree).renamed(&back);
@@ -310,6 +330,8 @@ fn stands(editor: &Editor, part: &Part, scene: &Scene<'_>) -> bool {
         _ => None,
     };
     references_of(&part.element, was, &index, &then).into_iter().all(|reference| match reference.to {
+        // A member that still waits leaves what comes back again, and keeps it from nothing.
+        Referent::Field { ref entity, ref field } if is_inner_member(part, &reference) && is_away(editor, entity, field) => true,
         Referent::Table(table) => {
             part.left != Left::Absent || part.element.steps.is_empty() || changed.table(renames.table(&table)).is_some()
         }

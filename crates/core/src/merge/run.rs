@@ -9,7 +9,7 @@ use super::layout::{LayoutInput, NewFields, Placement};
 use super::loss::{Losing, Pending, Unsettled, set_aside};
 use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
 use super::ownership::{Kept, Marks, Owner, Side};
-use super::questions::{Question, about_key, about_limit, about_rename, about_source, about_table, source_question};
+use super::questions::{Limit, Question, about_key, about_limit, about_rename, about_source, about_table, source_question};
 use super::rekey::{Before, carried_back, rekey};
 use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
@@ -159,10 +159,12 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let mut pending = Pending::new();
     let mut restored = Vec::new();
     let given_up = given_up(input, &yours.tree);
+    let still_gone: Vec<Thing> =
+        known.gone.iter().map(|g| g.thing.clone()).filter(|t| !t.is_in(&carried) && !t.renamed(&returning.names).is_in(&effective)).collect();
     let mut sources = BTreeMap::new();
     for (editor, is_yours) in [(&mut yours, true), (&mut stored, false)] {
         let mut own_pending = Pending::new();
-        let gone = Losing { things: &things, inserted: &inserted, given_up: &given_up };
+        let gone = Losing { things: &things, inserted: &inserted, given_up: &given_up, within: None };
         let unsettled = set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
         if is_yours {
             let Unsettled { doubtful: unsure, asked } = unsettled;
@@ -184,7 +186,10 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         }
         if !back.is_empty() {
             own_pending.retain(|element, _| !back.iter().any(|part| part.element == *element));
-            // What came back in another shape may name what didn't.
+            // What came back in another shape may name what didn't, now or with an earlier merge.
+            set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
+            let places: Vec<Element> = back.iter().map(|part| part.element.clone()).collect();
+            let gone = Losing { things: &still_gone, within: Some(&places), ..gone };
             set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
         }
         if is_yours {
@@ -240,28 +245,40 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         restricted: &access::restricted(&yours),
     });
     let d = stored.tree.clone();
-    let (mut kept, mut limits) = (Vec::new(), Vec::new());
+    let (mut kept, mut limits): (Vec<Kept>, Vec<Limit>) = (Vec::new(), Vec::new());
     let inserted_before = inserted.clone();
     for (editor, side) in [(&mut yours, Side::Yours), (&mut stored, Side::Stored)] {
         let (no_pending, mut no_marks, mut no_inserted) = (Pending::new(), Marks::new(), inserted_before.clone());
-        let mut owner = Owner {
-            side,
-            editor,
-            pending: if side == Side::Yours { &pending } else { &no_pending },
-            marks: if side == Side::Yours { &mut marks } else { &mut no_marks },
-            inserted: if side == Side::Yours { &mut inserted } else { &mut no_inserted },
-            placement: &placement,
-            answers: input.answers,
-            kept: Vec::new(),
-            limits: Vec::new(),
-        };
-        owner.run(&d, &p0, &p1);
-        let (own_kept, own_limits) = (owner.kept, owner.limits);
-        // A place that ownership has made again may be what a part was waiting for.
+        let mut returned: Vec<Element> = restored.iter().map(|part: &Part| part.element.clone()).collect();
         let mut ignored = Vec::new();
-        restored.extend(put_back(editor, &scene, &mut ignored).into_iter().filter(|_| side == Side::Yours));
-        if side == Side::Yours {
-            (kept, limits) = (own_kept, own_limits);
+        loop {
+            let mut owner = Owner {
+                returned: &returned,
+                side,
+                editor: &mut *editor,
+                pending: if side == Side::Yours { &pending } else { &no_pending },
+                marks: if side == Side::Yours { &mut marks } else { &mut no_marks },
+                inserted: if side == Side::Yours { &mut inserted } else { &mut no_inserted },
+                placement: &placement,
+                answers: input.answers,
+                kept: Vec::new(),
+                limits: Vec::new(),
+            };
+            owner.run(&d, &p0, &p1);
+            let (own_kept, own_limits) = (owner.kept, owner.limits);
+            // A place that ownership has made again may be what a part was waiting for: then it is looked at as well.
+            let late = put_back(editor, &scene, if side == Side::Yours { &mut respelled } else { &mut ignored });
+            let is_done = late.is_empty();
+            returned.extend(late.iter().map(|part| part.element.clone()));
+            if side == Side::Yours {
+                kept = own_kept;
+                let asked: Vec<String> = limits.iter().map(|l| l.question.clone()).collect();
+                limits.extend(own_limits.into_iter().filter(|l| !asked.contains(&l.question)));
+                restored.extend(late);
+            }
+            if is_done {
+                break;
+            }
         }
     }
 
@@ -515,7 +532,7 @@ fn strip(tree: Tree, schema: &Schema, things: &[Thing], memory: &Memory) -> Tree
     let mut editor = Editor::new(tree, Vec::new(), memory);
     let index = Index::of(&editor.tree);
     let mut pending = Pending::new();
-    let gone = Losing { things, inserted: &BTreeSet::new(), given_up: &BTreeSet::new() };
+    let gone = Losing { things, inserted: &BTreeSet::new(), given_up: &BTreeSet::new(), within: None };
     set_aside(&mut editor, &index, schema, gone, &mut pending);
     drop_pending(&mut editor, &pending);
     editor.tree
