@@ -59,7 +59,10 @@ fn every_mention_follows_and_comes_back_to_the_byte() {
         assert!(keeper.contains(expected), "{expected}\n{keeper}");
     }
     assert!(!keeper.contains("postcode") && hive.contains("lookup.show = '{name}, {postal_code}' # by hand"), "{keeper}\n{hive}");
-    assert!(po.contains("msgctxt \"keeper/field/postal_code/label\"\nmsgid \"Postal code\"\nmsgstr \"Leitzahl\"") && po.contains("fuzzy"), "{po}");
+    assert!(
+        po.contains("msgctxt \"keeper/field/postal_code/label\"\nmsgid \"Postal code\"\nmsgstr \"Leitzahl\"") && po.contains("fuzzy"),
+        "{po}"
+    );
     project.expect(0, &["check"]);
     // A lookup follows by its column's stem; what a person named otherwise than its column never does.
     project.sql("ALTER TABLE keeper RENAME COLUMN nick TO handle; ALTER TABLE keeper RENAME COLUMN region_id TO area_id");

@@ -3,8 +3,9 @@
 use super::edit::{Edit, Editor};
 use super::element::Element;
 use super::memory::{Fact, Memory};
+use super::outcome::Input;
 use super::ownership::Kept;
-use super::run::{Input, merge};
+use super::run::merge;
 use crate::definition::{Node, Tree, Value};
 use std::collections::BTreeMap;
 

@@ -167,13 +167,13 @@ impl Editor {
     }
 
     /// Takes a part that was put back in passing out again, under its number and with what was known of it.
-    pub fn take_out_again(&mut self, part: Part) {
-        self.with_number(&part, |editor| editor.take_out(&part.element, Some(part.fact.clone()), ""));
+    pub fn take_out_again(&mut self, part: &Part) {
+        self.with_number(part, |editor| editor.take_out(&part.element, Some(part.fact.clone()), ""));
     }
 
     /// Puts what stood in a part's place there again.
-    pub fn stand_in_again(&mut self, part: Part, stand_in: Node) {
-        self.with_number(&part, |editor| editor.set(&part.element, stand_in, part.fact.clone(), ""));
+    pub fn stand_in_again(&mut self, part: &Part, stand_in: Node) {
+        self.with_number(part, |editor| editor.set(&part.element, stand_in, part.fact.clone(), ""));
     }
 
     fn with_number(&mut self, part: &Part, remove: impl FnOnce(&mut Editor)) {

@@ -88,7 +88,8 @@ pub(super) fn going_back(here: &Tree, (yours, stored): (&Tree, &Tree), memory: &
             let mut chain: Vec<usize> = Vec::new();
             let mut name = field.as_str();
             let origin = loop {
-                let last = |(at, f): &(usize, &Followed)| f.entity == *entity && f.to == name && chain.last().is_none_or(|later| at < later);
+                let last =
+                    |(at, f): &(usize, &Followed)| f.entity == *entity && f.to == name && chain.last().is_none_or(|later| at < later);
                 let Some((at, followed)) = memory.followed.iter().enumerate().rev().find(last) else { break None };
                 chain.push(at);
                 if same(&followed.column, column) {
@@ -124,7 +125,13 @@ pub(super) struct Remembered<'a> {
 }
 
 /// Renames fields in a definition and the stored draft, and in all that is remembered of them.
-pub(super) fn rename_fields(yours: &mut Editor, stored: &mut Editor, names: &NewNames, engine: Engine, remembered: Remembered<'_>) -> Moved {
+pub(super) fn rename_fields(
+    yours: &mut Editor,
+    stored: &mut Editor,
+    names: &NewNames,
+    engine: Engine,
+    remembered: &mut Remembered<'_>,
+) -> Moved {
     if names.is_empty() {
         return Moved::default();
     }
@@ -170,7 +177,11 @@ impl Moved {
     fn by_keys(&self, element: &Element) -> Element {
         let mut moved = element.clone();
         for (_, from, to) in self.keys.iter().filter(|(of, ..)| *of == element.file) {
-            let names = element.steps.iter().zip(from).take_while(|(step, seg)| matches!((step, seg), (super::Step::Key(a), Seg::Key(b)) if a == b));
+            let names = element
+                .steps
+                .iter()
+                .zip(from)
+                .take_while(|(step, seg)| matches!((step, seg), (super::Step::Key(a), Seg::Key(b)) if a == b));
             if names.count() == from.len()
                 && let Some(step) = moved.steps.get_mut(from.len() - 1)
             {
@@ -221,7 +232,7 @@ fn renamed(editor: &mut Editor, names: &NewNames, engine: Engine) -> Moved {
     }
     stand_ins(editor, &index, names, engine);
     for part in away {
-        editor.take_out_again(Part { element: moved.element(&part.element), ..part });
+        editor.take_out_again(&Part { element: moved.element(&part.element), ..part });
     }
     moved
 }
@@ -229,7 +240,8 @@ fn renamed(editor: &mut Editor, names: &NewNames, engine: Engine) -> Moved {
 /// Renamed keys so that each new name is free when its turn comes.
 fn in_order(mut keys: Vec<(Vec<Seg>, String)>) -> Vec<(Vec<Seg>, String)> {
     let olds: BTreeSet<Vec<Seg>> = keys.iter().map(|(path, _)| path.clone()).collect();
-    let waits = |path: &[Seg], to: &str| path.split_last().is_some_and(|(_, table)| olds.contains(&[table, &[Seg::Key(to.to_owned())]].concat()));
+    let waits =
+        |path: &[Seg], to: &str| path.split_last().is_some_and(|(_, table)| olds.contains(&[table, &[Seg::Key(to.to_owned())]].concat()));
     keys.sort_by_key(|(path, to)| waits(path, to));
     keys
 }
@@ -240,7 +252,8 @@ fn stand_ins(editor: &mut Editor, index: &Index, names: &NewNames, engine: Engin
     // The index knows lookups by the names before; only what they point at is asked of it.
     let index = renamed_index(index, names);
     for part in parts {
-        let (Some(was), Some(now)) = (part.was.clone(), editor.replaced(&part.element).filter(|p| p.id == part.id).map(|p| p.left.clone())) else {
+        let (Some(was), Some(now)) = (part.was.clone(), editor.replaced(&part.element).filter(|p| p.id == part.id).map(|p| p.left.clone()))
+        else {
             continue;
         };
         let Left::Value(stand_in) = now else { continue };
@@ -259,7 +272,7 @@ fn stand_ins(editor: &mut Editor, index: &Index, names: &NewNames, engine: Engin
         for (path, pieces) in inside {
             editor.splice(&file, &path, pieces, "");
         }
-        editor.stand_in_again(part, stand_in);
+        editor.stand_in_again(&part, stand_in);
     }
 }
 
@@ -278,13 +291,16 @@ fn renamed_index(index: &Index, names: &NewNames) -> Index {
 
 type Pieces = Vec<(Range<usize>, String)>;
 
+/// By place of a text, what to replace in it; and keys with their new names.
+type Mentions = (BTreeMap<Vec<Seg>, Pieces>, Vec<(Vec<Seg>, String)>);
+
 /// The mentions of renamed fields in a file: in texts, with what to replace, and as keys.
-fn mentions(file: &FileKey, root: &Node, index: &Index, names: &NewNames, engine: Engine) -> (BTreeMap<Vec<Seg>, Pieces>, Vec<(Vec<Seg>, String)>) {
+fn mentions(file: &FileKey, root: &Node, index: &Index, names: &NewNames, engine: Engine) -> Mentions {
     let new = |reference: &Reference| match &reference.to {
         Referent::Field { entity, field } => names.get(&(entity.clone(), field.clone())).cloned(),
         _ => None,
     };
-    let (mut texts, mut keys): (BTreeMap<Vec<Seg>, Pieces>, Vec<(Vec<Seg>, String)>) = (BTreeMap::new(), Vec::new());
+    let (mut texts, mut keys): Mentions = Default::default();
     // What SQL says of tables and columns is asked of nobody here.
     for reference in references_in(file, root, index, &Schema::new(engine, Vec::new())) {
         let Some(to) = new(&reference) else { continue };
@@ -306,7 +322,8 @@ fn mentions(file: &FileKey, root: &Node, index: &Index, names: &NewNames, engine
 }
 
 fn because(names: &NewNames) -> String {
-    let all: BTreeSet<String> = names.iter().map(|((_, from), to)| name::shown(&format!("field {from} is {to} now, as its column"))).collect();
+    let all: BTreeSet<String> =
+        names.iter().map(|((_, from), to)| name::shown(&format!("field {from} is {to} now, as its column"))).collect();
     match all.len() {
         1 => all.into_iter().next().unwrap_or_default(),
         _ => "fields follow their columns".to_owned(),

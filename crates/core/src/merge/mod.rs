@@ -5,6 +5,7 @@
 
 mod access;
 mod arrays;
+mod asked;
 mod custom;
 mod edit;
 mod element;
@@ -13,9 +14,12 @@ mod kept_references;
 mod layout;
 mod loss;
 mod memory;
+mod new_tables;
+mod outcome;
 mod ownership;
 mod questions;
 mod rekey;
+mod remember;
 mod returns;
 mod run;
 
@@ -25,6 +29,7 @@ pub use element::{Element, Step, interleave, member_key, place};
 pub use follow::{FieldNames, Followed};
 pub use layout::NewFields;
 pub use memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
+pub use outcome::{Input, Outcome, Stored};
 pub use ownership::{Kept, Marks};
 pub use questions::Question;
-pub use run::{Input, Outcome, Stored, merge, safe_answers};
+pub use run::{merge, safe_answers};

@@ -1,109 +1,29 @@
 //! The five steps, one after the other.
 
 use super::access;
-use super::edit::{Edit, Editor};
+use super::asked::{answer, key_questions, rename_questions, source_questions};
+use super::edit::Editor;
 use super::element::Element;
 use super::follow::{FieldNames, NewNames, Remembered, following, going_back, rename_fields};
 use super::kept_references::with_kept_references;
-use super::layout::{LayoutInput, NewFields, Placement};
+use super::layout::{LayoutInput, Placement};
 use super::loss::{Losing, Pending, Unsettled, set_aside};
-use super::memory::{Fact, Gone, Left, Memory, Part, Thing};
+use super::memory::{Fact, Left, Memory, Part, Thing};
+use super::new_tables::NewTables;
+use super::outcome::{Input, Outcome, Stored};
 use super::ownership::{Kept, Marks, Owner, Side};
-use super::questions::{Limit, Question, about_key, about_limit, about_rename, about_source, about_table, source_question};
+use super::questions::{Limit, about_limit, source_question};
 use super::rekey::{Before, carried_back, rekey};
+use super::remember::{keep_what_was_known, remember};
 use super::returns::{Returning, Scene, put_back};
 use crate::changes::{Comparison, compare};
 use crate::definition::{FileKey, Index, Node, Tree, Value};
-use crate::draft::{Conventions, NamesInUse, Plan, draft};
-use crate::impact::{self, Finding, Location, Severity};
+use crate::draft::{NamesInUse, Plan, draft};
+use crate::impact::{Finding, Location, Severity};
 use crate::name;
-use crate::rename::{Known, RenameMap, RenamePolicy};
+use crate::rename::{Known, RenameMap};
 use crate::schema::{Schema, in_accepted_order};
 use std::collections::{BTreeMap, BTreeSet};
-
-/// What the generator wrote, and what is a person's although it says the same.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct Stored {
-    /// The stored draft.
-    pub tree: Tree,
-    /// Elements marked as hand-made.
-    pub marks: Marks,
-    /// The role that `start` drafted.
-    pub start_role: Option<String>,
-    /// New tables answered `later`.
-    pub later: BTreeSet<String>,
-}
-
-/// What a merge is made from.
-#[derive(Debug, Clone, Copy)]
-pub struct Input<'a> {
-    /// The definition.
-    pub tree: &'a Tree,
-    /// The stored draft.
-    pub stored: &'a Stored,
-    /// The schema the definition last agreed with.
-    pub accepted: &'a Schema,
-    /// The schema as it is now.
-    pub changed: &'a Schema,
-    /// What earlier merges remember.
-    pub memory: &'a Memory,
-    /// Answers by question name.
-    pub answers: &'a BTreeMap<String, String>,
-    /// How drafts are made.
-    pub conventions: &'a Conventions,
-    /// Which renames are taken.
-    pub renames: RenamePolicy,
-    /// What new fields do on hand-laid pages.
-    pub new_fields: NewFields,
-    /// What a field's name does when its column is renamed.
-    pub field_names: FieldNames,
-}
-
-/// What a merge comes to.
-#[derive(Debug, Clone)]
-pub struct Outcome {
-    /// What changed in the database.
-    pub comparison: Comparison,
-    /// The edits in order.
-    pub edits: Vec<Edit>,
-    /// The definition after them.
-    pub tree: Tree,
-    /// The new stored draft.
-    pub stored: Stored,
-    /// What is remembered from now on; new parts have no bytes yet.
-    pub memory: Memory,
-    /// The new accepted schema.
-    pub accepted: Schema,
-    /// Questions, answered or open.
-    pub questions: Vec<Question>,
-    /// Customisations that stay.
-    pub kept: Vec<Kept>,
-    /// Parts set aside by this merge.
-    pub set_aside: Vec<Part>,
-    /// Parts put back by this merge.
-    pub restored: Vec<Part>,
-    /// SQL that couldn't be analysed with certainty although it may name something renamed.
-    pub doubtful: Vec<Finding>,
-    /// Fields that were renamed with their columns: entity, old name, new name.
-    pub renamed_fields: Vec<(String, String, String)>,
-    /// Tables to leave out for good.
-    pub exclude: Vec<String>,
-    /// Answers that no question asked for.
-    pub unasked: Vec<String>,
-}
-
-impl Outcome {
-    /// What still breaks afterwards and is left to a person. Looks at every page, so it is asked for, not given.
-    pub fn follow_ups(&self) -> Vec<Finding> {
-        let breaks = impact::check(&self.tree, &self.accepted).into_iter().filter(|f| f.severity == Severity::Break);
-        breaks.chain(self.doubtful.iter().cloned()).collect()
-    }
-
-    /// Questions nobody has answered.
-    pub fn open_questions(&self) -> impl Iterator<Item = &Question> {
-        self.questions.iter().filter(|q| q.is_open())
-    }
-}
 
 /// What is known of renames beyond the two schemas.
 pub(crate) fn known(input: &Input<'_>) -> Known {
@@ -146,8 +66,8 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         }
         FieldNames::Keep => NewNames::new(),
     };
-    let remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
-    rename_fields(&mut yours, &mut stored, &followed, engine, remembered);
+    let mut remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
+    rename_fields(&mut yours, &mut stored, &followed, engine, &mut remembered);
 
     // 2. Set aside, 3. put back
     let returning = Returning::of(&memory, &effective, &carried);
@@ -159,8 +79,12 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let mut pending = Pending::new();
     let mut restored = Vec::new();
     let given_up = given_up(input, &yours.tree);
-    let still_gone: Vec<Thing> =
-        known.gone.iter().map(|g| g.thing.clone()).filter(|t| !t.is_in(&carried) && !t.renamed(&returning.names).is_in(&effective)).collect();
+    let still_gone: Vec<Thing> = known
+        .gone
+        .iter()
+        .map(|g| g.thing.clone())
+        .filter(|t| !t.is_in(&carried) && !t.renamed(&returning.names).is_in(&effective))
+        .collect();
     let mut sources = BTreeMap::new();
     for (editor, is_yours) in [(&mut yours, true), (&mut stored, false)] {
         let mut own_pending = Pending::new();
@@ -202,8 +126,8 @@ pub fn merge(input: &Input<'_>) -> Outcome {
 
     // What came back may have the name its column had when the field followed it.
     let back = going_back(&yours.tree, (&yours.whole(), &stored.whole()), &mut memory);
-    let remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
-    let moved = rename_fields(&mut yours, &mut stored, &back, engine, remembered);
+    let mut remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
+    let moved = rename_fields(&mut yours, &mut stored, &back, engine, &mut remembered);
     if !back.is_empty() {
         pending = pending.into_iter().map(|(element, things)| (moved.element(&element), things)).collect();
         sources = sources.into_iter().map(|(element, things)| (moved.element(&element), things)).collect();
@@ -336,26 +260,6 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     }
 }
 
-/// What was measured of the data stays known until it is measured anew; and where nothing changed, the catalogue's
-/// numbers alone, which move when a database is restored, are no reason to write.
-fn keep_what_was_known(input: &Input<'_>, taken: &RenameMap, comparison: &Comparison, accepted: &mut Schema) {
-    if accepted.fingerprints.is_empty() {
-        let known = input.accepted.fingerprints.iter().map(|f| {
-            let (table, column) = (taken.table(&f.table).to_owned(), taken.column(&f.table, &f.column).to_owned());
-            crate::schema::Fingerprint { table, column, ..f.clone() }
-        });
-        accepted.fingerprints = known.filter(|f| accepted.column(&f.table, &f.column).is_some()).collect();
-        accepted.fingerprints.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
-    }
-    let same = comparison.changes.is_empty()
-        && accepted.tables == input.accepted.tables
-        && accepted.objects == input.accepted.objects
-        && accepted.outside == input.accepted.outside;
-    if same {
-        accepted.catalogue.clone_from(&input.accepted.catalogue);
-    }
-}
-
 /// SQL that can't be analysed with certainty isn't rewritten: a person has to look at it.
 fn doubtful_sql(element: &Element, root: &Node) -> Finding {
     let rule = match element.last() {
@@ -390,127 +294,10 @@ pub fn safe_answers(input: &Input<'_>) -> BTreeMap<String, String> {
     }
 }
 
-/// New tables and what was said about them.
-#[derive(Default)]
-struct NewTables {
-    questions: Vec<Question>,
-    later: BTreeSet<String>,
-    exclude: Vec<String>,
-    /// Tables that may be a renamed one: nothing is asked of them yet.
-    waiting: BTreeSet<String>,
-}
-
-impl NewTables {
-    fn of(input: &Input<'_>, comparison: &Comparison, carried: &Schema, memory: &Memory) -> NewTables {
-        let mut tables = NewTables::default();
-        let returns = |table: &str| {
-            let thing = Thing::table(table);
-            memory.gone.iter().any(|g| {
-                g.thing.column.is_none()
-                    && (g.thing.same(&thing) || memory.renames.iter().rev().any(|r| name::same(r.inverse().table(&g.thing.table), table)))
-            })
-        };
-        let open: Vec<&String> = comparison.renames.iter().filter(|r| r.column.is_none() && !r.taken).flat_map(|r| &r.candidates).collect();
-        for table in &input.changed.tables {
-            if carried.table(&table.name).is_some() || returns(&table.name) {
-                continue;
-            }
-            if open.iter().any(|c| name::same(c, &table.name)) {
-                tables.waiting.insert(table.name.clone());
-                continue;
-            }
-            let mut question = about_table(&table.name);
-            question.answer = answer(input, &question).or_else(|| input.stored.later.contains(&table.name).then(|| "later".to_owned()));
-            match question.answer.as_deref() {
-                Some("in") => {}
-                Some("out") => tables.exclude.push(table.name.clone()),
-                _ => {
-                    tables.later.insert(table.name.clone());
-                }
-            }
-            tables.questions.push(question);
-        }
-        tables
-    }
-
-    fn withheld(&self) -> impl Iterator<Item = String> {
-        self.later.iter().chain(&self.waiting).chain(&self.exclude).cloned()
-    }
-
-    /// The changed schema as far as this merge goes: without tables that stay out, and with the known columns of
-    /// views that can't be read at the moment, which aren't lost.
-    fn effective(&self, changed: &Schema, carried: &Schema) -> Schema {
-        let out: Vec<String> = self.withheld().collect();
-        let mut effective = changed.clone();
-        effective.tables.retain(|t| !name::contains(&out, &t.name));
-        effective.outside.extend(out);
-        for table in effective.tables.iter_mut().filter(|t| t.broken.is_some()) {
-            if let Some(known) = carried.table(&table.name) {
-                table.columns.clone_from(&known.columns);
-            }
-        }
-        effective
-    }
-}
-
-fn answer(input: &Input<'_>, question: &Question) -> Option<String> {
-    input.answers.get(&question.name).filter(|a| question.choices.contains(a)).cloned()
-}
-
 /// Entities whose own SQL goes if anything it names is gone: so answered.
 fn given_up(input: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
     let is = |entity: &&str| input.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside");
     tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
-}
-
-/// What tells the records of a view apart, where that is a guess: asked for a new entity, and where the key it had is gone.
-fn key_questions(input: &Input<'_>, keys: &BTreeMap<String, (String, Vec<Vec<String>>)>, yours: &Tree, pending: &Pending) -> Vec<Question> {
-    let mut questions = Vec::new();
-    for (entity, (table, keys)) in keys.iter().filter(|(_, (_, keys))| keys.len() > 1) {
-        let file = FileKey::Entity(entity.clone());
-        if yours.files.contains_key(&file) && !pending.contains_key(&Element::file(file.clone()).key("key")) {
-            continue;
-        }
-        let mut question = about_key(entity, table, keys);
-        question.answer = answer(input, &question);
-        questions.push(question);
-    }
-    questions
-}
-
-/// What becomes of SQL of a person's own that names what is gone: one question an entity, whether it was given up or is still there.
-fn source_questions(input: &Input<'_>, asked: &BTreeMap<Element, Vec<Thing>>, set_aside: &[Part]) -> Vec<Question> {
-    let mut by_entity: BTreeMap<&str, Vec<Thing>> = BTreeMap::new();
-    for part in set_aside.iter().filter(|p| p.element.key_at(0) == Some("source")) {
-        if let Fact::Needs(things) = &part.fact {
-            by_entity.entry(part.element.file.name()).or_default().extend(things.iter().cloned());
-        }
-    }
-    for (element, things) in asked {
-        by_entity.entry(element.file.name()).or_default().extend(things.iter().cloned());
-    }
-    by_entity
-        .into_iter()
-        .map(|(entity, things)| {
-            let mut question = about_source(entity, &things);
-            question.answer = answer(input, &question);
-            question
-        })
-        .collect()
-}
-
-/// Renames to ask about. A column's is asked once its table's is settled.
-fn rename_questions(input: &Input<'_>, comparison: &Comparison) -> Vec<Question> {
-    let unsettled = |table: &str| comparison.renames.iter().any(|r| r.column.is_none() && !r.taken && name::same(&r.table, table));
-    let asked = comparison.renames.iter().filter(|r| !r.candidates.is_empty() && (r.column.is_none() || !unsettled(&r.table)));
-    asked
-        .filter(|r| !r.taken || input.answers.contains_key(&r.question()))
-        .map(|r| {
-            let mut question = about_rename(r);
-            question.answer = input.answers.get(&question.name).filter(|a| r.taken && (question.choices.contains(a))).cloned();
-            question
-        })
-        .collect()
 }
 
 /// Tables and columns that the changed schema lacks.
@@ -576,36 +363,4 @@ fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &Renam
         }
     }
     hidden
-}
-
-/// Brings the memory up to date: new facts in, facts that hold again out.
-///
-/// What came back under a name it had before is renamed by that: what still waits may name it.
-fn remember(memory: &mut Memory, scene: &Scene<'_>, things: &[Thing], restricted: &[(String, String)], yours: &Editor, stored: &Editor) {
-    let taken_over: Vec<Thing> = memory.gone.iter().map(|g| g.thing.clone()).filter(|t| t.is_in(scene.carried)).collect();
-    memory.gone.retain(|g| !g.thing.is_in(scene.changed) || taken_over.iter().any(|t| t.same(&g.thing)));
-    let left = memory.gone.iter().map(|g| g.left).max().unwrap_or(0) + 1;
-    for thing in things {
-        if let Some(shape) = scene.accepted.table(&thing.table).filter(|_| !memory.gone.iter().any(|g| g.thing.same(thing))) {
-            memory.gone.push(Gone { thing: thing.clone(), shape: shape.clone(), left, restricted: restricted.to_vec() });
-        }
-    }
-    memory.next = yours.next.max(stored.next);
-    // A value that a person has changed since no longer waits for the draft or a limit.
-    let alive = |editor: &Editor, part: &Part| {
-        let in_what_is_away =
-            || editor.parts.iter().any(|p| p.id != part.id && p.left == Left::Absent && part.element.is_within(&p.element));
-        matches!(part.fact, Fact::Needs(_) | Fact::Container)
-            || in_what_is_away()
-            || editor.replaced(&part.element).or(editor.removed(&part.element)).is_some_and(|p| p.id == part.id)
-    };
-    memory.parts = yours.parts.iter().filter(|p| alive(yours, p)).cloned().collect();
-    // The draft's own parts are kept alike, so that what is away stands in the same order on both sides.
-    memory.draft_parts = stored.parts.iter().filter(|p| alive(stored, p)).cloned().collect();
-    let returned = &scene.returning.names;
-    if !returned.is_empty() {
-        memory.rename(returned);
-        memory.gone.retain(|g| !g.thing.is_in(scene.changed) || taken_over.iter().any(|t| t.same(&g.thing)));
-        memory.renames.push(returned.clone());
-    }
 }

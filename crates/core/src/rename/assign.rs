@@ -363,7 +363,10 @@ fn settled<T>(mut renames: Vec<Rename>, subject: &Subject<'_, T>, lost: &[&T]) -
     let kept: Vec<String> = lost.iter().filter(|t| (subject.stays)(t)).map(|t| (subject.name)(t)).collect();
     // What keeps its name, and may have no other, gives it to nobody: nobody is asked about that.
     loop {
-        let held: Vec<&String> = kept.iter().filter(|k| !renames.iter().any(|r| name::same(&own(r), k) && r.candidates.iter().any(|c| !name::same(c, k)))).collect();
+        let held: Vec<&String> = kept
+            .iter()
+            .filter(|k| !renames.iter().any(|r| name::same(&own(r), k) && r.candidates.iter().any(|c| !name::same(c, k))))
+            .collect();
         let before: usize = renames.iter().map(|r| r.candidates.len()).sum();
         for rename in &mut renames {
             let name = own(rename);

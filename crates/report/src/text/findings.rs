@@ -4,6 +4,7 @@ use super::changes::phrase;
 use super::quote::quote;
 use super::style::{bold, dim, edges, good, hint, plural, severity, wrapped};
 use crate::{Report, Totals};
+use std::collections::BTreeMap;
 use ysomorph_core::impact::{Finding, Location, Remedy, Severity};
 use ysomorph_core::name::shown;
 
@@ -45,32 +46,31 @@ pub(super) fn counts(totals: Totals) -> String {
 
 /// Findings by entity, the entity with the worst first; what is the same on several pages is told once.
 pub(super) fn listed(report: &Report, findings: &[Finding]) -> String {
-    let mut entities: Vec<&Option<String>> = Vec::new();
-    for finding in findings {
-        if !entities.contains(&&finding.entity) {
-            entities.push(&finding.entity);
-        }
-    }
     let mut out = String::new();
-    for entity in entities {
-        let title = entity.as_ref().map_or_else(|| "app".to_owned(), |e| shown(e));
+    for own in grouped(findings.iter(), |f| &f.entity) {
+        let title = own.first().and_then(|f| f.entity.as_ref()).map_or_else(|| "app".to_owned(), |e| shown(e));
         out.push_str(&format!("\n{}\n", bold(title)));
-        let own: Vec<&Finding> = findings.iter().filter(|f| f.entity == *entity).collect();
-        let mut told: Vec<&Finding> = Vec::new();
-        for finding in own.iter().copied() {
-            if told.iter().any(|t| alike(t, finding)) {
-                continue;
+        for same in grouped(own.into_iter(), |f| (f.rule, &f.message, &f.field, &f.role)) {
+            if let Some(first) = same.first() {
+                out.push_str(&one(report, first, &same));
             }
-            told.push(finding);
-            let same: Vec<&Finding> = own.iter().copied().filter(|f| alike(f, finding)).collect();
-            out.push_str(&one(report, finding, &same));
         }
     }
     out
 }
 
-fn alike(a: &Finding, b: &Finding) -> bool {
-    a.rule == b.rule && a.message == b.message && a.field == b.field && a.role == b.role
+/// Findings of one key together, in the order of each key's first.
+fn grouped<'a, K: Ord>(findings: impl Iterator<Item = &'a Finding>, key: impl Fn(&'a Finding) -> K) -> Vec<Vec<&'a Finding>> {
+    let mut groups: Vec<Vec<&Finding>> = Vec::new();
+    let mut places: BTreeMap<K, usize> = BTreeMap::new();
+    for finding in findings {
+        let place = *places.entry(key(finding)).or_insert(groups.len());
+        match groups.get_mut(place) {
+            Some(group) => group.push(finding),
+            None => groups.push(vec![finding]),
+        }
+    }
+    groups
 }
 
 fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {

@@ -102,7 +102,8 @@ impl File<'_> {
         match &edit.op {
             Op::Splice(pieces) => super::splice_value(self.text(), &self.parsed.syntax.at(&edit.path)?.span, pieces),
             Op::RenameKey { to } => {
-                let names: Option<Vec<String>> = edit.path.iter().map(|seg| if let Seg::Key(key) = seg { Some(key.clone()) } else { None }).collect();
+                let names: Option<Vec<String>> =
+                    edit.path.iter().map(|seg| if let Seg::Key(key) = seg { Some(key.clone()) } else { None }).collect();
                 let places = super::keys::spellings(self.text(), &names?);
                 let mut text = self.text().to_owned();
                 places.iter().rev().for_each(|at| text.replace_range(at.clone(), &respelled_key(&self.text()[at.clone()], to)));

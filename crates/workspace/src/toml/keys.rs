@@ -17,7 +17,15 @@ pub(super) fn spellings(text: &str, path: &[String]) -> Vec<Range<usize>> {
     let mark = super::parse::mark_length(text);
     let source = Source::new(&text[mark..]);
     let tokens = source.lex().into_vec();
-    let mut walk = Walk { text: &text[mark..], found: Vec::new(), outer: Vec::new(), base: Vec::new(), keys: Vec::new(), is_header: false, is_value: false };
+    let mut walk = Walk {
+        text: &text[mark..],
+        found: Vec::new(),
+        outer: Vec::new(),
+        base: Vec::new(),
+        keys: Vec::new(),
+        is_header: false,
+        is_value: false,
+    };
     parse_document(&tokens, &mut RecursionGuard::new(&mut walk, DEPTH), &mut ());
     walk.found.into_iter().filter(|(own, _)| own == path).map(|(_, at)| at.start + mark..at.end + mark).collect()
 }
