@@ -10,6 +10,12 @@ type Edits = &'static [(&'static str, &'static str)];
 pub type Case = (&'static str, Edits, Edits, Edits, Expected);
 
 const PHONE: &str = r#""name": "phone", "type": { "kind": "text", "size": 20, "original": "VARCHAR(20)" }"#;
+const NUMBERS: (&str, &str) = (
+    "  \"tables\": [",
+    r#"  "catalogue": { "database": "one", "tables": [{ "table": "keeper", "number": 1, "columns": { "id": 1, "last_name": 2, "phone": 3, "region_code": 4, "born_on": 5, "age": 6 } }] },
+  "tables": ["#,
+);
+const SWAPPED: (&str, &str) = (r#""last_name": 2, "phone": 3"#, r#""last_name": 3, "phone": 2"#);
 const PHONE_JSON: &str = r#""name": "phone", "type": { "kind": "json", "original": "json" }"#;
 const PHONE_JSONB: &str = r#""name": "phone", "type": { "kind": "json", "original": "jsonb" }"#;
 const LINK: &str = r#""type": { "kind": "integer", "original": "INTEGER" }, "nullable": false },
@@ -113,6 +119,8 @@ const IMPORT: Edits = &[("[page.list]", "[import.sheet]\nkey = [\"last_name\"]\n
 pub const CASES: &[Case] = &[
     ("page/key-changed", &[("key = [\"id\"]", "key = [\"last_name\"]")], &[UNIQUE_NAME], &[NO_UNIQUE], Some("risk")),
     ("page/key-changed", &[], &[UNIQUE_NAME], &[NO_UNIQUE], None),
+    ("page/column-replaced", &[], &[NUMBERS], &[SWAPPED], Some("risk")),
+    ("page/column-replaced", &[], &[NUMBERS], &[LONGER_NOTE], None),
     ("page/key-changed", &[("key = [\"id\"]", "key = [\"phone\"]")], &[POSTGRESQL], &[(PHONE, PHONE_JSON)], Some("break")),
     ("page/key-changed", &[("key = [\"id\"]", "key = [\"phone\"]")], &[POSTGRESQL], &[(PHONE, PHONE_JSONB)], None),
     ("page/child-link-missing", &[], &[POSTGRESQL], &[(LINK, LINK_JSON)], Some("break")),

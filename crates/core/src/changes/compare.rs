@@ -31,10 +31,18 @@ impl Comparison {
         let tables: Vec<&Rename> = self.renames.iter().filter(|r| r.column.is_none() && r.to.is_some()).collect();
         for rename in self.renames.iter().filter(|r| wanted(r)) {
             match (&rename.column, &rename.to) {
-                (None, Some(to)) => map.rename_table(&rename.table, to),
+                (None, Some(to)) => {
+                    map.rename_table(&rename.table, to);
+                    if let Some(gone) = &rename.displaces {
+                        map.rename_table(to, gone);
+                    }
+                }
                 // A column's rename stands or falls with its table's.
                 (Some(column), Some(to)) if !tables.iter().any(|t| t.table == rename.table && !wanted(t)) => {
                     map.rename_column(&rename.table, column, to);
+                    if let Some(gone) = &rename.displaces {
+                        map.rename_column(&rename.table, to, gone);
+                    }
                 }
                 _ => {}
             }

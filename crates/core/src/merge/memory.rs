@@ -4,7 +4,7 @@ use super::element::Element;
 use super::follow::Followed;
 use crate::definition::Node;
 use crate::name;
-use crate::rename::{Former, RenameMap};
+use crate::rename::{Former, RenameMap, without_gone};
 use crate::schema::{Schema, Table};
 use std::collections::BTreeSet;
 
@@ -51,8 +51,8 @@ impl Thing {
     /// `table` or `table.column`, for people.
     pub fn shown(&self) -> String {
         match &self.column {
-            Some(column) => name::shown(&name::dotted(&self.table, column)),
-            None => name::shown(&name::written(&self.table)),
+            Some(column) => name::shown(&name::dotted(without_gone(&self.table), without_gone(column))),
+            None => name::shown(&name::written(without_gone(&self.table))),
         }
     }
 }

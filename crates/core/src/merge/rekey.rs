@@ -5,7 +5,7 @@ use super::element::Element;
 use super::memory::{Memory, Respelled};
 use crate::definition::{FileKey, Index, Node, Reference, Referent, Seg, Shape, at_path, references_in};
 use crate::name;
-use crate::rename::RenameMap;
+use crate::rename::{RenameMap, without_gone};
 use crate::schema::Schema;
 use crate::sql;
 use std::collections::BTreeMap;
@@ -124,9 +124,9 @@ fn spelled_back(new: &str, old: &str) -> String {
 }
 
 fn because(renames: &RenameMap) -> String {
-    let tables = renames.table_renames().map(|(from, to)| format!("{from} is {to} now"));
-    let columns = renames.column_renames().map(|(_, from, to)| format!("{from} is {to} now"));
-    let all: Vec<String> = tables.chain(columns).map(|t| name::shown(&t)).collect();
+    let pairs = renames.table_renames().chain(renames.column_renames().map(|(_, from, to)| (from, to)));
+    let stays = pairs.filter(|(_, to)| without_gone(to) == *to);
+    let all: Vec<String> = stays.map(|(from, to)| name::shown(&format!("{from} is {to} now"))).collect();
     match all.as_slice() {
         [one] => one.clone(),
         _ => "names changed in the database".to_owned(),

@@ -217,8 +217,8 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         .cloned()
         .collect();
     remember(&mut memory, &scene, &things, &restricted, &yours, &stored);
-    memory.respelled = respelled.into_iter().filter(|r| yours.get(&r.element).is_some()).collect();
     let aside = |e: &Element| yours.parts.iter().any(|p| p.left == Left::Absent && e.is_within(&p.element));
+    memory.respelled = respelled.into_iter().filter(|r| yours.get(&r.element).is_some() || aside(&r.element)).collect();
     inserted.retain(|e| yours.get(e).is_some() || aside(e));
     memory.inserted = inserted;
     marks.retain(|element, value| yours.get(element) == value.as_ref() || aside(element));

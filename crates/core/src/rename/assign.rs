@@ -4,7 +4,7 @@
 //! steal the partner of a better one.
 
 use super::evidence::{CertainRename, Evidence, Known, RenamePolicy, question};
-use super::map::RenameMap;
+use super::map::{RenameMap, gone_name};
 use super::numbers::Numbers;
 use super::score::{self, CLOSE, CONTRADICTED, SAME_NAME, Scored, WORTH_ASKING};
 use super::trail;
@@ -29,6 +29,8 @@ pub struct Rename {
     pub taken: bool,
     /// All candidates worth asking about, the most likely first.
     pub candidates: Vec<String>,
+    /// What had the new name before and is gone: the name that it goes by from now on.
+    pub displaces: Option<String>,
 }
 
 impl Rename {
@@ -65,10 +67,14 @@ impl Facts {
 pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<Rename> {
     let facts = Facts::of(accepted, changed);
     let mut renames = table_renames(accepted, changed, known, &facts);
+    displace(&mut renames, accepted);
     let mut map = RenameMap::default();
     for rename in &renames {
         if let Some(to) = &rename.to {
             map.rename_table(&rename.table, to);
+            if let Some(gone) = &rename.displaces {
+                map.rename_table(to, gone);
+            }
         }
     }
     let (read_before, read_now) = (views(accepted), views(changed));
@@ -89,7 +95,29 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         let likeness = |lost: &str, new: &str| accepted.fingerprint(&before.name, lost)?.likeness(changed.fingerprint(&after.name, new)?);
         renames.extend(column_renames(&before.name, &carried, after, known, &facts, &Signs { likeness: &likeness, read_alike: &known_by }));
     }
+    displace(&mut renames, accepted);
     renames
+}
+
+/// What has the new name of a rename already, and no new one itself, is gone: another thing has its name now.
+fn displace(renames: &mut [Rename], accepted: &Schema) {
+    let moves: Vec<(String, Option<String>)> =
+        renames.iter().filter(|r| r.to.is_some()).map(|r| (name::fold(&r.table), r.column.as_deref().map(name::fold))).collect();
+    for rename in renames {
+        let Some(to) = &rename.to else { continue };
+        let there = |name: &str| match &rename.column {
+            Some(_) => accepted.column(&rename.table, name).is_some(),
+            None => accepted.table(name).is_some(),
+        };
+        let own = match &rename.column {
+            Some(_) => (name::fold(&rename.table), Some(name::fold(to))),
+            None => (name::fold(to), None),
+        };
+        let is_itself = name::same(rename.column.as_ref().unwrap_or(&rename.table), to);
+        if there(to) && !is_itself && !moves.contains(&own) {
+            rename.displaces = Some(gone_name(to, there));
+        }
+    }
 }
 
 fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Facts) -> Vec<Rename> {
@@ -214,8 +242,8 @@ impl<T> Subject<'_, T> {
     fn rename(&self, lost: &T, to: Option<String>, evidence: Evidence, taken: bool, candidates: Vec<String>) -> Rename {
         let lost = (self.name)(lost);
         match self.table {
-            Some(table) => Rename { table: table.to_owned(), column: Some(lost), to, evidence, taken, candidates },
-            None => Rename { table: lost, column: None, to, evidence, taken, candidates },
+            Some(table) => Rename { table: table.to_owned(), column: Some(lost), to, evidence, taken, candidates, displaces: None },
+            None => Rename { table: lost, column: None, to, evidence, taken, candidates, displaces: None },
         }
     }
 
@@ -297,7 +325,9 @@ fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, 
     }
     let mut unsure = Vec::new();
     for old in free_lost {
-        let by_record = subject.certain(old).and_then(|c| Some((take(&mut free_new, &c.to)?, c.reason.clone(), c.ask)));
+        // The way back of a rename that was taken needs no question, whatever has the old name now.
+        let is_back = |to: &str| subject.former(known, old).iter().any(|former| name::same(former, to));
+        let by_record = subject.certain(old).and_then(|c| Some((take(&mut free_new, &c.to)?, c.reason.clone(), c.ask && !is_back(&c.to))));
         let sure = by_record.or_else(|| {
             // The numbers say it isn't that one.
             let names = if (subject.contradicted)(old) { Vec::new() } else { subject.former(known, old) };
@@ -357,25 +387,10 @@ fn likely<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, T>) -
 }
 
 /// Makes the renames fit together: two names can't lead to one. Where a taken rename needs the name of something
-/// that is still there, that one's own rename is taken with it; where there is none, neither is taken.
+/// that is still there, that one's own rename is taken with it; where there is none, it is gone, if that is certain.
 fn settled<T>(mut renames: Vec<Rename>, subject: &Subject<'_, T>, lost: &[&T]) -> Vec<Rename> {
     let own = |r: &Rename| r.column.clone().unwrap_or_else(|| r.table.clone());
     let kept: Vec<String> = lost.iter().filter(|t| (subject.stays)(t)).map(|t| (subject.name)(t)).collect();
-    // What keeps its name, and may have no other, gives it to nobody: nobody is asked about that.
-    loop {
-        let held: Vec<&String> = kept
-            .iter()
-            .filter(|k| !renames.iter().any(|r| name::same(&own(r), k) && r.candidates.iter().any(|c| !name::same(c, k))))
-            .collect();
-        let before: usize = renames.iter().map(|r| r.candidates.len()).sum();
-        for rename in &mut renames {
-            let name = own(rename);
-            rename.candidates.retain(|c| name::same(c, &name) || !held.iter().any(|k| name::same(k, c)));
-        }
-        if before == renames.iter().map(|r| r.candidates.len()).sum::<usize>() {
-            break;
-        }
-    }
     loop {
         let mut changed = false;
         for at in 0..renames.len() {
@@ -387,6 +402,7 @@ fn settled<T>(mut renames: Vec<Rename>, subject: &Subject<'_, T>, lost: &[&T]) -
                     changed = true;
                 }
                 Some(_) => {}
+                None if matches!(renames[at].evidence, Evidence::Certain { .. }) => {}
                 None => {
                     let rename = &mut renames[at];
                     (rename.to, rename.taken, changed) = (None, false, true);

@@ -6,6 +6,19 @@ use crate::sql;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
+/// What is appended to the name of something gone whose name another thing has now: no name of a database by itself.
+const GONE: &str = " (gone)";
+
+/// A free name for something gone whose name another thing has now.
+pub(super) fn gone_name(name: &str, is_taken: impl Fn(&str) -> bool) -> String {
+    (1..).map(|n| format!("{name}{}", GONE.repeat(n))).find(|n| !is_taken(n)).unwrap_or_default()
+}
+
+/// The name that something gone had.
+pub fn without_gone(name: &str) -> &str {
+    name.trim_end_matches(GONE)
+}
+
 /// Old names to new names. Columns are keyed by the *old* table and column name.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct RenameMap {

@@ -9,4 +9,4 @@ pub(crate) mod trail;
 
 pub use assign::{Rename, find_renames};
 pub use evidence::{CertainRename, Evidence, Former, Known, RenamePolicy};
-pub use map::RenameMap;
+pub use map::{RenameMap, without_gone};

@@ -77,12 +77,50 @@ fn what_changed_places_is_asked_though_the_catalogue_knows_it() {
         "{text}"
     );
     place.sql(swap);
-    project.merge(&[("rename/hive.colour", "tag")]);
+    // The way back needs no question.
+    project.merge(&[]);
     project.same_definition(&before);
     place.sql("ALTER TABLE hive RENAME TO hive_old; CREATE TABLE hive (id integer PRIMARY KEY, tag text, colour text, place text)");
     let printed = project.expect(1, &["decide", "--list"]);
     assert!(printed.contains("rename/hive"), "{printed}");
     project.merge(&[("rename/hive", "separate"), ("table/hive_old", "out")]);
+    project.same_definition(&before);
+}
+
+/// One thing is dropped and another takes its name: pages would go on working, with the wrong data.
+#[test]
+fn what_takes_the_name_of_something_dropped_is_told_and_merged_as_both() {
+    let sql = "CREATE TABLE keeper (id integer PRIMARY KEY, name varchar(40), nick varchar(40)); \
+         CREATE TABLE hive (id integer PRIMARY KEY, tag text NOT NULL); CREATE TABLE box (id integer PRIMARY KEY, size integer)";
+    let Some(place) = Place::with(Server::Postgresql, sql) else { return };
+    let project = Project::empty("");
+    project.expect(0, &["start", "--from", &place.url()]);
+    project.append("app/keeper.toml", "\n[check.differ]\nrule = \"name <> nick\"\nmessage = \"The same\"\n");
+    let before = project.definition();
+    place.sql("ALTER TABLE keeper DROP COLUMN name; ALTER TABLE keeper RENAME COLUMN nick TO name");
+    place.sql("DROP TABLE hive; ALTER TABLE box RENAME TO hive");
+    let told = project.expect(1, &["changes"]);
+    for change in ["- name", "> nick → name", "> box → hive", "hive"] {
+        assert!(told.contains(change), "{change}: {told}");
+    }
+    let told = project.expect(1, &["impact", "--rule", "page/column-replaced"]);
+    for quiet in
+        ["`keeper/field/name/column` means `keeper.name`", "what was `nick`", "`keeper/check/differ/rule`", "`hive/table` means `hive`"]
+    {
+        assert!(told.split_whitespace().collect::<Vec<_>>().join(" ").contains(quiet), "{quiet}: {told}");
+    }
+    project.merge(&[]);
+    let (keeper, boxes) = (project.read("app/keeper.toml"), project.read("app/box.toml"));
+    assert!(
+        keeper.contains("[field.nick]\ncolumn = \"name\"") && !keeper.contains("[field.name]") && !keeper.contains("differ"),
+        "{keeper}"
+    );
+    assert!(boxes.contains("table = \"hive\"") && !project.path("app/hive.toml").exists(), "{boxes}");
+    assert!(!keeper.contains("(gone)") && !boxes.contains("(gone)"));
+    project.expect(0, &["rehearse"]);
+    place.sql("ALTER TABLE keeper RENAME COLUMN name TO nick; ALTER TABLE keeper ADD COLUMN name varchar(40)");
+    place.sql("ALTER TABLE hive RENAME TO box; CREATE TABLE hive (id integer PRIMARY KEY, tag text NOT NULL)");
+    project.merge(&[]);
     project.same_definition(&before);
 }
 

@@ -52,10 +52,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     }
     for (at, change) in context.changes(&[ChangeKind::ColumnRenamed]) {
         for entity in context.entities_over(&change.table) {
-            let over = |f: &&crate::definition::Field| f.columns.iter().any(|c| change.column.as_ref().is_some_and(|own| same(&c.value, own)));
+            let over =
+                |f: &&crate::definition::Field| f.columns.iter().any(|c| change.column.as_ref().is_some_and(|own| same(&c.value, own)));
             for field in entity.fields.iter().filter(over).filter(|f| exposed(entity, f) && called(entity, f) == f.name) {
                 let Some(to) = context.input.around.follows(&entity.name, &field.name) else { continue };
-                let message = format!("remote clients know `{}`; it would be `{}`, as the field follows its column", shown(&field.name), shown(to));
+                let message =
+                    format!("remote clients know `{}`; it would be `{}`, as the field follows its column", shown(&field.name), shown(to));
                 let finding = Finding::new(RULE.name, RULE.severity, message).entity(&entity.name).field(&field.name).at(&field.place);
                 out.push(finding.because((Some(at), Remedy::Hand)).help("give it a name of its own under [outward] fields"));
             }

@@ -55,6 +55,7 @@ macro_rules! rules {
 rules! {
     page_child_link_missing,
     page_column_missing,
+    page_column_replaced,
     page_condition_broken,
     page_empty,
     page_field_unplaced,

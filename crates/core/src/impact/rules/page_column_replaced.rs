@@ -1,0 +1,122 @@
+//! Another column or table has the name now that the definition means something else by.
+
+use super::{Docs, Rule};
+use crate::changes::ChangeKind;
+use crate::definition::{FileKey, Index, Referent, Seg, display_path, references};
+use crate::impact::{Context, ElementKind, Finding, Location, Remedy, Severity};
+use crate::name::{self, same, shown};
+use std::collections::BTreeMap;
+
+/// See [`DOCS`].
+pub static RULE: Rule = Rule {
+    name: "page/column-replaced",
+    severity: Severity::Risk,
+    changes: &[ChangeKind::ColumnRenamed, ChangeKind::ColumnDropped, ChangeKind::TableRenamed, ChangeKind::TableDropped],
+    elements: &[
+        ElementKind::Page,
+        ElementKind::Places,
+        ElementKind::Key,
+        ElementKind::Version,
+        ElementKind::Condition,
+        ElementKind::Source,
+        ElementKind::Lookup,
+        ElementKind::Related,
+        ElementKind::Access,
+        ElementKind::Exchange,
+    ],
+    docs: DOCS,
+    check,
+};
+
+const DOCS: Docs = Docs {
+    detects: "A column or table that the definition names was renamed or dropped, and another one has its name now: two changed places, or one was renamed onto the other's name.",
+    matters: "Everything works, with the wrong data: pages show and save another column, a row filter compares it.",
+    before: "[field.name] column = \"name\"; rows = \"name = :user_name\"",
+    after: "keeper.name was dropped, and keeper.nick is called name",
+    to_do: "Merge before anybody uses the application: names are carried over, and what is gone is set aside.",
+};
+
+/// A name that means something else now.
+struct Replaced<'a> {
+    cause: usize,
+    table: &'a str,
+    column: Option<&'a str>,
+    /// What has it now, in words.
+    by: String,
+}
+
+fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let replaced = replaced(context);
+    if replaced.is_empty() {
+        return;
+    }
+    let tree = context.input.tree;
+    let mut told: BTreeMap<(FileKey, Vec<Seg>, usize), ()> = BTreeMap::new();
+    for reference in references(tree, &Index::of(tree), context.input.accepted) {
+        let named = |r: &&Replaced<'_>| match (&reference.to, r.column) {
+            (Referent::Column { table, column }, Some(own)) => same(table, r.table) && same(column, own),
+            (Referent::Table(table), None) => same(table, r.table),
+            _ => false,
+        };
+        let Some(known) = replaced.iter().find(named) else { continue };
+        let element: Vec<Seg> = reference.path.iter().take(2).cloned().collect();
+        if told.insert((reference.file.clone(), element, known.cause), ()).is_some() {
+            continue;
+        }
+        let Some(root) = tree.files.get(&reference.file) else { continue };
+        let what = match known.column {
+            Some(column) => name::dotted(known.table, column),
+            None => name::written(known.table),
+        };
+        let path = display_path(&reference.file, Some(root), &reference.path);
+        let message = format!("`{}` means `{}`; that name belongs to {} now", shown(&path), shown(&what), known.by);
+        let mut finding = Finding::new(RULE.name, RULE.severity, message).because((Some(known.cause), Remedy::Merge));
+        if let Some(entity) = context.entities().find(|e| FileKey::Entity(e.name.clone()) == reference.file) {
+            let all = || entity.pages.iter().map(|p| p.name.clone()).collect();
+            finding = finding.entity(&entity.name);
+            finding = match reference.path.as_slice() {
+                [Seg::Key(group), Seg::Key(field), ..] if group == "field" => {
+                    finding.field(field).pages(context.pages_with(entity, field, |_| true))
+                }
+                [Seg::Key(group), Seg::Key(page), ..] if group == "page" => finding.pages(vec![page.clone()]),
+                [Seg::Key(group), Seg::Key(role), ..] if group == "access" => match entity.access_of(role) {
+                    Some(access) => {
+                        let pages = entity.pages.iter().filter(|p| access.allows(p)).map(|p| p.name.clone()).collect();
+                        finding.role(role).pages(pages)
+                    }
+                    None => finding,
+                },
+                _ => finding.pages(all()),
+            };
+        }
+        if let Some(at) = root.at_path(&reference.path).map(|node| node.inner(reference.at.start)) {
+            finding.at = Some(Location { file: reference.file.path(), line: at.line.max(1), column: at.column.max(1) });
+        }
+        out.push(finding);
+    }
+}
+
+fn replaced<'a>(context: &Context<'a>) -> Vec<Replaced<'a>> {
+    let mut replaced = Vec::new();
+    let other_name = |own: &str, to: &Option<String>| to.as_ref().is_none_or(|to| !same(own, to));
+    for (cause, change) in context.changes(RULE.changes).filter(|(_, c)| other_name(c.column.as_ref().unwrap_or(&c.table), &c.to)) {
+        let now = context.table_name_now(&change.table);
+        match &change.column {
+            Some(column) => {
+                let Some(there) = context.changed().column(now, column) else { continue };
+                let by = match context.column_before(now, &there.name) {
+                    Some((_, before)) if !same(&before, column) => format!("what was `{}`", shown(&before)),
+                    _ => "another column".to_owned(),
+                };
+                replaced.push(Replaced { cause, table: &change.table, column: Some(column), by });
+            }
+            None => {
+                let Some(there) = context.changed().table(&change.table) else { continue };
+                let before = context.table_name_before(&there.name);
+                let by = if same(before, &change.table) { "another table".to_owned() } else { format!("what was `{}`", shown(before)) };
+                replaced.push(Replaced { cause, table: &change.table, column: None, by });
+            }
+        }
+    }
+    replaced
+}
