@@ -36,6 +36,10 @@ impl Owner<'_> {
             }
             return;
         };
+        if self.is_left_over(element, &yours, drafts) {
+            self.inserted.remove(element);
+            return self.editor.remove(element, Fact::Draft, "the draft no longer has it");
+        }
         let y = keys(Some(&yours));
         if self.side == Side::Yours {
             // What a person took out stays out, also when the draft loses it and has it again.
@@ -150,6 +154,10 @@ impl Owner<'_> {
             }
             return;
         };
+        if self.is_left_over(element, &yours, drafts) {
+            self.inserted.remove(element);
+            return self.editor.remove(element, Fact::Draft, "the draft no longer has it");
+        }
         let untouched = Some(&yours) == drafts.d || Some(&yours) == drafts.p0;
         // Emptied by what is gone, it waits as it is; the menu is written table by table.
         let whole = !yours.items().is_empty() && element.file != crate::definition::FileKey::App;

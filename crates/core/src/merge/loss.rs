@@ -247,6 +247,11 @@ pub(super) fn remove_emptied(editor: &mut Editor, container: &Element, inserted:
         editor.remove(container, Fact::Container, because);
     } else if holds && container.parent().is_member() {
         editor.remove(&container.parent(), Fact::Container, because);
+        // The list around it goes as well where a merge had added it for this one.
+        let around = container.parent().parent();
+        if inserted.contains(&around) {
+            remove_emptied(editor, &around, inserted, because);
+        }
     }
 }
 

@@ -59,6 +59,8 @@ pub(super) enum Side {
 pub(super) struct Owner<'a> {
     /// What this merge put back.
     pub returned: &'a [Element],
+    /// Entities over tables that are renamed, or whose columns are.
+    pub renamed: &'a BTreeSet<String>,
     pub side: Side,
     pub editor: &'a mut Editor,
     pub pending: &'a Pending,
@@ -133,6 +135,16 @@ impl Owner<'_> {
         }
     }
 
+    /// Whether a merge had added what no draft has any more: to something that was away since, or under a name that it
+    /// has no longer.
+    pub(super) fn is_left_over(&self, element: &Element, yours: &Node, drafts: Drafts<'_>) -> bool {
+        drafts.p0.is_none()
+            && drafts.p1.is_none()
+            && Some(yours) == drafts.d
+            && self.inserted.contains(element)
+            && (self.renamed.contains(element.file.name()) || self.returned.iter().any(|back| element.is_within(back)))
+    }
+
     fn note_access(&mut self, element: &Element, drafts: Drafts<'_>) {
         let yours = self.editor.get(element).cloned();
         if self.side == Side::Yours && yours.as_ref() != drafts.d && yours.as_ref() != drafts.p0 {
@@ -165,6 +177,10 @@ impl Owner<'_> {
                 } else if self.side == Side::Yours {
                     self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: true });
                 }
+            }
+            (Some(yours), None) if self.is_left_over(element, &yours, drafts) => {
+                self.inserted.remove(element);
+                self.editor.remove(element, Fact::Draft, "the draft no longer has it");
             }
             (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => {
                 self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false });
@@ -283,9 +299,7 @@ impl Owner<'_> {
         if let Some(again) = drafts.p1.filter(|p1| stand_in && self.was_there(element, p1)) {
             return self.editor.set(element, again.clone(), Fact::Draft, "the draft has it again");
         }
-        // What a merge had added to something that was away since, no draft has any more.
-        let is_left_over = yours.is_some() && drafts.p1.is_none() && yours.as_ref() == drafts.d && self.inserted.contains(element);
-        let is_left_over = is_left_over && self.returned.iter().any(|back| element.is_within(back));
+        let is_left_over = yours.as_ref().is_some_and(|yours| self.is_left_over(element, yours, drafts));
         if p0 == p1 && !is_left_over || self.would_widen(element, y.as_ref()) {
             return;
         }

@@ -171,13 +171,17 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let d = stored.tree.clone();
     let (mut kept, mut limits): (Vec<Kept>, Vec<Limit>) = (Vec::new(), Vec::new());
     let inserted_before = inserted.clone();
+    let renamed = entities_renamed(&yours.tree, &taken);
     for (editor, side) in [(&mut yours, Side::Yours), (&mut stored, Side::Stored)] {
         let (no_pending, mut no_marks, mut no_inserted) = (Pending::new(), Marks::new(), inserted_before.clone());
         let mut returned: Vec<Element> = restored.iter().map(|part: &Part| part.element.clone()).collect();
         let mut ignored = Vec::new();
+        // What the first look added is nobody's own in the next ones.
+        let mut first_marks: Option<Marks> = None;
         loop {
             let mut owner = Owner {
                 returned: &returned,
+                renamed: &renamed,
                 side,
                 editor: &mut *editor,
                 pending: if side == Side::Yours { &pending } else { &no_pending },
@@ -193,6 +197,9 @@ pub fn merge(input: &Input<'_>) -> Outcome {
             // A place that ownership has made again may be what a part was waiting for: then it is looked at as well.
             let late = put_back(editor, &scene, if side == Side::Yours { &mut respelled } else { &mut ignored });
             let is_done = late.is_empty();
+            if side == Side::Yours {
+                marks.clone_from(first_marks.get_or_insert_with(|| marks.clone()));
+            }
             returned.extend(late.iter().map(|part| part.element.clone()));
             if side == Side::Yours {
                 kept = own_kept;
@@ -279,6 +286,32 @@ fn doubtful_sql(element: &Element, root: &Node) -> Finding {
         finding.at = Some(Location { file: element.file.path(), line: at.line.max(1), column: at.column.max(1) });
     }
     finding
+}
+
+/// Entities over tables that are renamed, or whose columns are, and those that show or look up their records.
+fn entities_renamed(tree: &Tree, taken: &RenameMap) -> BTreeSet<String> {
+    let of_columns = taken.column_renames().map(|(table, ..)| taken.table(table));
+    let tables: BTreeSet<String> = taken.table_renames().map(|(_, to)| to).chain(of_columns).map(name::fold).collect();
+    if tables.is_empty() {
+        return BTreeSet::new();
+    }
+    let index = Index::of(tree);
+    let is_renamed = |entity: &str| index.table(entity).is_some_and(|table| tables.contains(&name::fold(table)));
+    let mut all = BTreeSet::new();
+    for (entity, known) in &index.entities {
+        for target in known.fields.values().filter_map(|f| f.target.as_ref()) {
+            if is_renamed(entity) {
+                all.insert(target.clone());
+            }
+            if is_renamed(target) {
+                all.insert(entity.clone());
+            }
+        }
+        if is_renamed(entity) {
+            all.insert(entity.clone());
+        }
+    }
+    all
 }
 
 /// The answers given, with the safe choice for every question that is open, until none is: an answer may open others.

@@ -27,6 +27,9 @@ pub enum Piece {
         first_lead: String,
         trailing: bool,
         rest: String,
+        /// Whether it was the only one there.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        alone: bool,
         /// The array or table it was in.
         container: String,
         /// Its key in an inline table.
@@ -185,7 +188,7 @@ impl File<'_> {
             };
             let inner = sequence.inner.clone();
             let mut promoted = ghosts.promoted(&container_name);
-            let (unit, Place { first_lead, trailing, rest }) = sequence.remove(index, &mut promoted)?;
+            let (unit, Place { first_lead, trailing, rest, alone }) = sequence.remove(index, &mut promoted)?;
             let piece = Piece::Member {
                 lead: unit.lead,
                 value: unit.value,
@@ -193,6 +196,7 @@ impl File<'_> {
                 first_lead,
                 trailing,
                 rest,
+                alone,
                 container: container_name,
                 key,
                 order,
@@ -245,7 +249,7 @@ impl File<'_> {
 
     fn put_back(&self, path: &[Seg], piece: &Piece, promoted: &mut Promoted) -> Option<String> {
         match piece {
-            Piece::Member { lead, value, tail, first_lead, trailing, rest, order, .. } => {
+            Piece::Member { lead, value, tail, first_lead, trailing, rest, alone, order, .. } => {
                 let (last, container) = path.split_last()?;
                 let (mut sequence, _) = self.sequence(container, last)?;
                 let index = match last {
@@ -257,7 +261,7 @@ impl File<'_> {
                 sequence.put_back(
                     index,
                     unit,
-                    &Place { first_lead: first_lead.clone(), trailing: *trailing, rest: rest.clone() },
+                    &Place { first_lead: first_lead.clone(), trailing: *trailing, rest: rest.clone(), alone: *alone },
                     promoted,
                 );
                 Some(self.replaced(&inner, &sequence.render()))

@@ -51,6 +51,8 @@ pub(super) struct Place {
     pub trailing: bool,
     /// What followed its last member.
     pub rest: String,
+    /// Whether it was the only member.
+    pub alone: bool,
 }
 
 /// Members whose blanks had to change when another left (who came to stand first, or behind a comment), with the
@@ -93,6 +95,7 @@ impl Sequence {
             first_lead: self.units.first().map(|u| u.lead.clone()).unwrap_or_default(),
             trailing: self.trailing,
             rest: self.rest.clone(),
+            alone: self.units.len() == 1,
         };
         let mut unit = self.units.remove(index);
         if let (0, Some(next)) = (index, self.units.first_mut()) {
@@ -111,7 +114,10 @@ impl Sequence {
 
     /// Puts a member back.
     pub fn put_back(&mut self, index: usize, mut unit: Unit, place: &Place, promoted: &mut Promoted) {
-        self.trailing = place.trailing;
+        // One that stood alone knows nothing of a comma behind others.
+        if self.units.is_empty() || !place.alone {
+            self.trailing = place.trailing;
+        }
         let index = index.min(self.units.len());
         if index == 0 && is_blank(&unit.lead) {
             let displaced = self.units.first_mut();
