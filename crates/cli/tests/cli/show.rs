@@ -46,7 +46,7 @@ fn a_page_is_drawn_with_records_for_each_role_and_language_broken_and_mended() {
         shown
             .lines()
             .map(|l| l.chars().skip(skipped).take(38).collect::<String>() + "\n")
-            .take_while(|l| !l.starts_with("Drafted"))
+            .take_while(|l| !l.starts_with("Guessed"))
             .collect()
     };
     let (now, merged) = (side(0), side(41));
@@ -62,7 +62,7 @@ fn a_page_tells_what_of_it_is_a_guess() {
     project.expect(0, &["demo", ".", "--only-files"]);
     let guesses = |page: &str| {
         let said = project.expect(0, &["show", page]);
-        said.split_once("Drafted so").map(|(_, guesses)| guesses.to_owned()).unwrap_or_default()
+        said.split_once("Guessed, and unchanged").map(|(_, guesses)| guesses.to_owned()).unwrap_or_default()
     };
     assert!(guesses("keeper").contains("called     {last_name}, {first_name}") && guesses("keeper").contains("name_kinds"));
     assert!(!guesses("keeper").contains("portrait"), "it isn't on the list");

@@ -29,7 +29,12 @@ struct Cell {
 /// Both sides; between them `>` where they differ.
 pub(super) fn beside(now: (&str, &Drawing), after: (&str, &Drawing)) -> String {
     let both_read = !now.1.records.is_empty() && !after.1.records.is_empty();
-    let (left, right) = (cells(now.1, both_read), cells(after.1, both_read));
+    let (mut left, mut right) = (cells(now.1, both_read), cells(after.1, both_read));
+    if now.1.label == after.1.label {
+        // It is told above both.
+        left.retain(|cell| cell.key != "label");
+        right.retain(|cell| cell.key != "label");
+    }
     let keys = |cells: &[Cell]| -> Vec<String> { cells.iter().map(|c| c.key.clone()).collect() };
     let mut out = line((now.0, Tone::Heading), '|', (&format!("{} (> where it differs)", after.0), Tone::Heading));
     out.push_str(&line((&"-".repeat(SIDE), Tone::Quiet), '|', (&"-".repeat(SIDE), Tone::Quiet)));

@@ -20,7 +20,7 @@ pub fn page(report: &Report) -> String {
     }
     let notes = report.drawn.last().map(|d| d.notes.as_slice()).unwrap_or_default();
     if !notes.is_empty() {
-        let told = "Drafted so, and nobody changed it; at the right, the key under [conventions] that does:";
+        let told = "Guessed, and unchanged since; at the right, the key under [conventions] that changes it:";
         out.push_str(&format!("\n{}\n{}", dim(wrapped(told, 0, 0)), notes_of(notes)));
     }
     out
