@@ -71,7 +71,8 @@ fn each_guess_is_changed_by_the_convention_it_names() {
          street TEXT, ort VARCHAR(40), api_token TEXT, created_at TEXT, row_version INTEGER NOT NULL DEFAULT 1, notes TEXT);
          CREATE TABLE fair (id INTEGER PRIMARY KEY, name TEXT NOT NULL, open INTEGER);
          CREATE TABLE fair_person (fair_id INTEGER REFERENCES fair (id), person_id INTEGER REFERENCES person (id), PRIMARY KEY (fair_id, person_id));
-         CREATE TABLE sale (id INTEGER PRIMARY KEY, person_id INTEGER REFERENCES person (id), honey_kg DECIMAL(8, 2), hours INTEGER, sold_on TEXT)";
+         CREATE TABLE sale (id INTEGER PRIMARY KEY, person_id INTEGER REFERENCES person (id), honey_kg DECIMAL(8, 2), hours INTEGER, sold_on TEXT);
+         CREATE TABLE stall (id INTEGER PRIMARY KEY, fair_id INTEGER NOT NULL REFERENCES fair (id), size INTEGER)";
     let base = "format = 1\n[database]\nurl = \"sqlite:my.db\"\n[conventions]\n";
     let guessed = |conventions: &str| {
         let project = crate::support::Project::empty(sql);
@@ -102,6 +103,7 @@ fn each_guess_is_changed_by_the_convention_it_names() {
         ("sale", "units", "units", "units = { honey = \"jars\" }", "honey_kg in kg", ""),
         ("sale", "added up", "totals", "totals = [\"sold*\"]", "hours", ""),
         ("sale", "grouped by", "pages", "pages = [\"list\"]", "person", ""),
+        ("stall", "menu", "menu", "menu = \"all\"", "not in it", ""),
     ] {
         let (was, now) = (line(&plain, topic, entity), line(&guessed(turned), topic, entity));
         assert!(was.contains(before) && (before.is_empty() == was.is_empty()), "{topic}: {was}\n{plain}");

@@ -265,6 +265,7 @@ pub static WORKSPACE: Shape = Shape::Record(&[
             key("totals", Shape::Set(Role::Word(&[])), "Columns that are added up, by pattern, beside money and what has a unit."),
             key("join_tables", Shape::Set(Role::Word(&[])), "Tables that may become related sets, by pattern; none with []."),
             key("pages", Shape::Set(Role::Word(PAGE_KINDS)), "Kinds of pages that are drafted."),
+            key("menu", Shape::Word(&["top", "all"]), "Which entities the menu offers: those whose records stand for themselves, or all."),
             key("version_columns", Shape::Set(Role::Word(&[])), "Columns that count changes, by pattern."),
             key("sensitive", Shape::Set(Role::Word(&[])), "Columns hidden from the start, by pattern."),
             key("record_keeping", Shape::Set(Role::Word(&[])), "Columns kept by the database or the application, by pattern."),

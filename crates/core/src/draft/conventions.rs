@@ -16,6 +16,17 @@ pub enum LabelCase {
     Lower,
 }
 
+/// Which entities the menu offers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum MenuEntities {
+    /// Those whose records stand for themselves.
+    #[default]
+    Top,
+    /// All of them.
+    All,
+}
+
 /// How drafts are made; every part has a default.
 #[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(default, deny_unknown_fields)]
@@ -47,6 +58,8 @@ pub struct Conventions {
     pub join_tables: Vec<String>,
     /// Kinds of pages that are drafted.
     pub pages: Vec<String>,
+    /// Which entities the menu offers.
+    pub menu: MenuEntities,
     /// Columns hidden from the start, by pattern.
     pub sensitive: Vec<String>,
     /// Columns kept by the database or the application, by pattern: read-only, never on the add page.
@@ -78,6 +91,7 @@ impl Default for Conventions {
             totals: texts(&["{,*_}{amount,quantity,qty,total,hours,minutes,pieces,weight,volume}{,_*}"]),
             join_tables: texts(&["*"]),
             pages: crate::pages::NAMES.iter().map(|kind| (*kind).to_owned()).collect(),
+            menu: MenuEntities::Top,
             sensitive: texts(&["*password*", "*passwd*", "*secret*", "*token*", "*iban*", "*access_code*", "*_pin", "pin"]),
             record_keeping: texts(&["created_at", "created_on", "created_by", "updated_at", "updated_on", "updated_by"]),
             version_columns: texts(&["row_version", "lock_version"]),

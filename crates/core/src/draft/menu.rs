@@ -1,6 +1,7 @@
 //! The menu, from the entities people start at.
 
-use super::{Context, Drafted};
+use super::conventions::MenuEntities;
+use super::{Context, Drafted, Note};
 use crate::definition::{Node, Value};
 use crate::schema::TableKind;
 
@@ -8,13 +9,12 @@ use crate::schema::TableKind;
 /// there.
 pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
     let mut groups: [(&str, Vec<&str>); 2] = [("Records", Vec::new()), ("Overviews", Vec::new())];
-    // Where everything belongs to something, everything is a start.
-    let all = context.entities.values().filter(|d| d.table.kind == TableKind::Table).all(belongs_to_others);
+    let left_out = left_out(context);
     for drafted in context.entities.values() {
         let group = match drafted.table.kind {
+            _ if left_out.contains(&drafted.entity.as_str()) => continue,
             TableKind::View => 1,
-            _ if !all && belongs_to_others(drafted) => continue,
-            _ => 0,
+            TableKind::Table => 0,
         };
         if let Some((_, items)) = groups.get_mut(group) {
             items.push(&drafted.entity);
@@ -27,6 +27,28 @@ pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
         .collect();
     (!groups.is_empty()).then(|| Node::new(Value::List(groups)))
 }
+
+/// Entities that are reached from others alone.
+fn left_out<'a>(context: &'a Context<'_>) -> Vec<&'a str> {
+    let tables = || context.entities.values().filter(|d| d.table.kind == TableKind::Table);
+    // Where everything belongs to something, everything is a start.
+    if context.names.conventions.menu == MenuEntities::All || tables().all(belongs_to_others) {
+        return Vec::new();
+    }
+    tables().filter(|d| belongs_to_others(d)).map(|d| d.entity.as_str()).collect()
+}
+
+/// What was guessed of the menu.
+pub(super) fn notes(context: &Context<'_>) -> Vec<Note> {
+    let note = |entity: &str| {
+        let note = Note::new(&[MENU], "menu", "not in it", "its records belong to others").by("menu");
+        Note { entity: entity.to_owned(), ..note }
+    };
+    left_out(context).into_iter().map(note).collect()
+}
+
+/// The path of notes about the menu, which isn't in an entity's file.
+pub(super) const MENU: &str = "menu";
 
 /// A table without a name of its own that always belongs to another: a line, an event.
 fn belongs_to_others(drafted: &Drafted<'_>) -> bool {

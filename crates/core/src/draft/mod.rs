@@ -17,7 +17,7 @@ mod routines;
 mod titles;
 
 pub use constraints::Declared;
-pub use conventions::{Conventions, LabelCase};
+pub use conventions::{Conventions, LabelCase, MenuEntities};
 pub use labels::{field_label, of_value as choice_label, unit_of};
 pub use names::{NamesInUse, wanted_name};
 pub use notes::Note;
@@ -71,6 +71,7 @@ pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
         draft.tree.files.insert(FileKey::Entity(name), entity.node);
         draft.notes.extend(entity.notes);
     }
+    draft.notes.extend(menu::notes(&context));
     draft.notes.extend(routines::offered(&context));
     let guessed = context.entities.values().filter(|d| !d.key_is_sure);
     draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), fields::possible_keys(d.table)))).collect();

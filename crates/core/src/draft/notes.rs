@@ -41,6 +41,7 @@ impl Note {
         match self.path.iter().map(String::as_str).collect::<Vec<_>>().as_slice() {
             ["page", own, ..] => *own == page,
             ["field", field, ..] => fields.contains(field),
+            [super::menu::MENU] => false,
             _ => true,
         }
     }
