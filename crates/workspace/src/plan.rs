@@ -11,7 +11,7 @@ use crate::toml::{self, ApplyError};
 use crate::transaction::{Before, Step, Transaction, TransactionError};
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::definition::{FileKey, Node, Seg, Tree, Value};
-use ysomorph_core::draft::{Draft, NamesInUse, Plan, draft};
+use ysomorph_core::draft::{Explained, NamesInUse, Plan, explained};
 use ysomorph_core::impact::Finding;
 use ysomorph_core::merge::{Edit, Element, Input, Memory, Op, Outcome, merge};
 use ysomorph_core::schema::Schema;
@@ -74,11 +74,11 @@ impl Workspace {
     }
 
     /// What the generator writes for a schema today, under the names that a definition uses.
-    pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Draft {
+    pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Explained {
         let stored = &self.state.stored;
         let names = NamesInUse::of(tree, &stored.tree);
         let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
-        draft(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to: stored.start_role.as_deref(), title })
+        explained(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to: stored.start_role.as_deref(), title })
     }
 
     /// The texts that edits of the definition would give, before and after; nothing is written.

@@ -9,7 +9,7 @@ use crate::toml::{render_file, render_value};
 use crate::transaction::{Before, Step, Transaction};
 use std::path::Path;
 use ysomorph_core::definition::Tree;
-use ysomorph_core::draft::{Conventions, Draft, NamesInUse, Plan, draft};
+use ysomorph_core::draft::{Conventions, Explained, NamesInUse, Plan, explained};
 use ysomorph_core::merge::Stored;
 use ysomorph_core::schema::Schema;
 
@@ -48,7 +48,7 @@ pub struct Begin<'a> {
 }
 
 /// Drafts a workspace for a schema and writes it.
-pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Draft, StartError> {
+pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Explained, StartError> {
     let config_file = "ysomorph.toml";
     let there = read_text(root, config_file).map_err(StartError::Config)?;
     let is_kept = there.is_some() && there.as_deref() == begin.config;
@@ -65,13 +65,13 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Draft, S
     let text = begin.config.map_or_else(|| default_config(begin), str::to_owned);
     let config: Config = read_toml(config_file, &text).map_err(StartError::Config)?;
     let drafted = drafted(schema, &config.conventions, begin.title);
-    let stored = Stored { tree: drafted.tree.clone(), start_role: Some(ROLE.to_owned()), ..Stored::default() };
+    let stored = Stored { tree: drafted.draft.tree.clone(), start_role: Some(ROLE.to_owned()), ..Stored::default() };
     let state = State { accepted: schema.clone(), stored, ..State::default() };
     let mut steps = Vec::new();
     if !is_kept {
         steps.push(new_file(config_file, text));
     }
-    steps.extend(drafted.tree.files.iter().map(|(file, node)| new_file(&file.path(), render_file(node))));
+    steps.extend(drafted.draft.tree.files.iter().map(|(file, node)| new_file(&file.path(), render_file(node))));
     steps.extend(state.files().into_iter().map(|(path, text)| new_file(&path, text)));
     steps.push(new_file(".ysomorph/.gitignore", "lock\npending/\n".to_owned()));
     steps.push(new_file(".ysomorph/.gitattributes", "* -text\n".to_owned()));
@@ -80,9 +80,9 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Draft, S
     Ok(drafted)
 }
 
-fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Draft {
+fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Explained {
     let names = NamesInUse::of(&Tree::default(), &Tree::default());
-    draft(schema, &Plan { conventions, names: &names, open_to: Some(ROLE), title })
+    explained(schema, &Plan { conventions, names: &names, open_to: Some(ROLE), title })
 }
 
 fn new_file(path: &str, text: String) -> Step {

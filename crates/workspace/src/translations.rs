@@ -210,9 +210,17 @@ fn former(context: &str, fields: &RenamedFields) -> String {
 /// A catalogue whose entries speak of the fields' new names.
 fn with_new_contexts(text: &str, fields: &RenamedFields) -> String {
     let mut out = text.to_owned();
-    for (entity, from, to) in fields {
-        let context = |field: &str| format!("msgctxt \"{}", escaped(&format!("{entity}/field/{field}/")));
-        out = out.replace(&context(from), &context(to));
+    if fields.is_empty() {
+        return out;
+    }
+    // Each entry by itself: one field may take the name that another gives up.
+    for entry in entries(text).unwrap_or_default().into_iter().rev() {
+        let context = |(entity, field): (&str, &str)| format!("msgctxt \"{}", escaped(&format!("{entity}/field/{field}/")));
+        let own = fields.iter().find(|(entity, from, _)| entry.context.starts_with(&format!("{entity}/field/{from}/")));
+        if let Some((entity, from, to)) = own {
+            let renamed = text[entry.at.clone()].replacen(&context((entity, from)), &context((entity, to)), 1);
+            out.replace_range(entry.at, &renamed);
+        }
     }
     out
 }
@@ -294,5 +302,11 @@ mod tests {
         assert_eq!(merged(&changed_and_gone, &gone, &other, &[]), changed);
         assert_eq!(merged(&changed_and_gone, &gone, &was, &[]), CATALOGUE);
         assert!(entries("msgid unquoted\n").is_err());
+        // A field takes the name that another one gives up.
+        let entry = |field: &str, text: &str| format!("msgctxt \"hive/field/{field}/label\"\nmsgid \"{text}\"\nmsgstr \"\"\n");
+        let renamed = |from: &str, to: &str| ("hive".to_owned(), from.to_owned(), to.to_owned());
+        let both =
+            with_new_contexts(&format!("{}\n{}", entry("no", "A"), entry("tag", "B")), &[renamed("no", "tag"), renamed("tag", "tag_2")]);
+        assert_eq!(both, format!("{}\n{}", entry("tag", "A"), entry("tag_2", "B")));
     }
 }

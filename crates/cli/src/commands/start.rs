@@ -35,28 +35,28 @@ pub struct LeftOut {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let there = configuration(&session.folder)?;
-    let (url, source) = match &there {
-        Some((_, config)) if arguments.from.is_none() => (config.database.url.clone(), session.configured_source(config)?),
-        _ => {
+    // A configuration that is there already is drafted by; with --from there has to be none.
+    let kept = if arguments.from.is_none() { configuration(&session.folder)? } else { None };
+    let (url, source) = match &kept {
+        Some((_, config)) => (config.database.url.clone(), session.configured_source(config)?),
+        None => {
             let url = arguments.from.clone().or_else(Session::url_of_environment);
             let url = url.ok_or_else(|| CliError::new("nothing says which database to start from").hint("name it: start --from SOURCE"))?;
-            (url.clone(), Session::source(&url)?)
+            let source = Session::source(&url)?;
+            (url, source)
         }
     };
-    let kept = there.as_ref().filter(|_| arguments.from.is_none());
-    let given = |own: &[String], kept: Option<&[String]>| if own.is_empty() { kept.unwrap_or_default().to_vec() } else { own.to_vec() };
-    let database = kept.map(|(_, config)| &config.database);
-    let schemas = given(&arguments.schemas, database.map(|d| d.schemas.as_slice()));
-    let include = given(&arguments.tables, database.map(|d| d.tables.include.as_slice()));
-    let include = if include.is_empty() { vec!["*".to_owned()] } else { include };
+    let database = kept.as_ref().map(|(_, config)| config.database.clone()).unwrap_or_default();
+    let given = |own: &[String], kept: Vec<String>| if own.is_empty() { kept } else { own.to_vec() };
+    let schemas = given(&arguments.schemas, database.schemas);
+    let include = given(&arguments.tables, database.tables.include);
     let all = source.read(&schemas)?;
     for note in &all.unseen {
         eprintln!("note: {}", shown(note));
     }
     let left_out = left_out(&all, &include);
     let mut exclude: Vec<String> = left_out.iter().filter(|l| l.why != EXCLUDED).map(|l| name::plain(&l.table)).collect();
-    exclude.extend(database.iter().flat_map(|d| &d.tables.exclude).cloned());
+    exclude.extend(database.tables.exclude);
     let mut schema = all.restricted(&include, &exclude);
     if arguments.data {
         Session::measure(&source, &mut schema, &|_, _| true)?;
@@ -76,7 +76,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         schemas: &schemas,
         include: &arguments.tables,
         exclude: &exclude,
-        config: kept.map(|(text, _)| text.as_str()),
+        config: kept.as_ref().map(|(text, _)| text.as_str()),
     };
     let drafted = start(&session.folder, &begin, &schema)?;
     let left_out: Vec<(String, &str)> = left_out.into_iter().map(|l| (l.table, l.why)).collect();

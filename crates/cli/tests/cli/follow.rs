@@ -42,9 +42,8 @@ fn every_mention_follows_and_comes_back_to_the_byte() {
     let before = project.definition();
     project.sql(RENAMED);
     project.expect(0, &["decide", "rename/keeper.postcode", "postal_code"]);
-    project.expect(1, &["impact", "--role", "everyone"]);
-    let said = project.expect(1, &["merge"]);
-    assert!(said.contains("field postcode is postal_code now, as its column") || said.contains("postal_code"), "{said}");
+    let said = project.expect(1, &["merge", "--format", "json"]);
+    assert!(said.contains("field postcode is postal_code now, as its column"), "{said}");
     project.merge(&[]);
     let (keeper, hive, po) = (project.read("app/keeper.toml"), project.read("app/hive.toml"), project.read("app/labels.de.po"));
     for expected in [
@@ -76,6 +75,23 @@ fn every_mention_follows_and_comes_back_to_the_byte() {
     project.same_definition(&before);
 }
 
+/// A key that a person quoted stays quoted; a bare one has quotes only as long as its name needs them.
+#[test]
+fn keys_keep_their_spelling_through_a_name_that_needs_quotes() {
+    let project = Project::new(SQL);
+    project.edit("ysomorph.toml", "[merge]", "[merge]\nfield_names = \"follow\"");
+    project.edit("app/keeper.toml", "[field.postcode]", "[field.\"postcode\"]   # quoted");
+    project.append("app/keeper.toml", "\n[outward]\nname = \"keepers\"\nfields = { postcode = \"zip\" }\n");
+    let before = project.definition();
+    project.sql("ALTER TABLE keeper RENAME COLUMN postcode TO \"größe\"");
+    project.merge(&[("rename/keeper.postcode", "größe")]);
+    let keeper = project.read("app/keeper.toml");
+    assert!(keeper.contains("[field.\"größe\"]   # quoted") && keeper.contains("fields = { 'größe' = \"zip\" }"), "{keeper}");
+    project.sql("ALTER TABLE keeper RENAME COLUMN \"größe\" TO postcode");
+    project.merge(&[]);
+    project.same_definition(&before);
+}
+
 /// What is set aside is renamed where it waits, and what took the old name meanwhile gives it up.
 #[test]
 fn what_is_set_aside_follows_too() {
@@ -89,7 +105,8 @@ fn what_is_set_aside_follows_too() {
     project.sql(RENAMED);
     project.merge(&[("rename/keeper.postcode", "postal_code")]);
     let aside = project.read(".ysomorph/set-aside.toml");
-    assert!(aside.contains(":postal_code") || aside.contains("postal_code"), "{aside}");
+    assert!(aside.contains("\"[field.postal_code]\""), "the order it left speaks the new name: {aside}");
+    assert!(!aside.contains("\"[field.postcode]\"") && !aside.contains("\n    \"postcode\","), "{aside}");
     // Dropped under its new name, back under the old one.
     project.sql("ALTER TABLE keeper DROP COLUMN postal_code");
     project.merge(&[]);
@@ -99,6 +116,20 @@ fn what_is_set_aside_follows_too() {
     project.sql("ALTER TABLE keeper ADD COLUMN phone VARCHAR(20)");
     project.merge(&[]);
     project.same_definition(&before);
+}
+
+/// Impact speaks of the field as it is; the merge edits it under its new name.
+#[test]
+fn what_the_merge_does_for_a_field_that_follows_is_told_of_it() {
+    let project = Project::new(SQL);
+    project.edit("ysomorph.toml", "[merge]", "[merge]\nfield_names = \"follow\"");
+    let shorter = SQL.split(';').nth(1).unwrap().replace("phone VARCHAR(20)", "telephone VARCHAR(10)");
+    project.sql(&format!("DROP TABLE keeper; {shorter}"));
+    project.expect(0, &["decide", "rename/keeper.phone", "telephone"]);
+    let told = project.expect(0, &["impact", "--rule", "value/too-long", "--format", "json"]);
+    let report: serde_json::Value = serde_json::from_str(&told).unwrap();
+    let finding = &report["findings"][0];
+    assert_eq!((finding["field"].as_str(), finding["remedy"].as_str()), (Some("phone"), Some("merge")), "{told}");
 }
 
 #[test]

@@ -14,6 +14,7 @@ mod bad_input;
 mod by_hand;
 mod changes;
 mod code;
+mod customised;
 mod data;
 mod drafts;
 mod follow;

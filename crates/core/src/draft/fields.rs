@@ -4,7 +4,7 @@
 use super::constraints::{Declared, plain_default, scalar};
 use super::joins::{Linked, field_name};
 use super::names::{entity_name, lookup_name};
-use super::{Conventions, Names, Note, labels};
+use super::{Conventions, Names, labels};
 use crate::definition::{FIELD_KINDS, FieldKind, Node, Value};
 use crate::name::{self, same};
 use crate::schema::{Column, ForeignKey, Kind, Schema, Table};
@@ -32,8 +32,6 @@ pub(crate) struct FieldDraft {
     pub is_measure: bool,
     /// Whether an index starts with it.
     pub indexed: bool,
-    /// Why it was drafted so, where that isn't plain from the column.
-    pub notes: Vec<Note>,
     pub node: Node,
 }
 
@@ -132,7 +130,6 @@ impl Drafting<'_> {
     fn field(self) -> FieldDraft {
         let Drafting { names, table, name, columns, key, .. } = self;
         let conventions = names.conventions;
-        let mut notes = Vec::new();
         let own: Vec<&Column> = columns.iter().filter_map(|c| table.column(c)).collect();
         let first = own.first().copied();
         let target = key.and_then(|k| Some((names.in_use.entity(&k.table)?.to_owned(), names.schema.table(&k.table)?.name.clone())));
@@ -200,46 +197,6 @@ impl Drafting<'_> {
             .with_some("sensitive", flag(is_sensitive && !hidden))
             .with_some("hidden", flag(hidden))
             .with_some("read_only", flag(kept));
-        let mut note = |key: &str, topic, what: String, why: &str, by: Option<&'static str>| {
-            notes.push(Note { convention: by, ..Note::new(&["field", &name, key], topic, what, why) });
-        };
-        if let Some((entity, _)) = &target {
-            let what = if *entity == name { name.clone() } else { format!("{name} in {entity}") };
-            note("lookup", "looks up", what, "by foreign key", None);
-        }
-        if hidden {
-            note("hidden", "hidden", name.clone(), "its name sounds sensitive", Some("sensitive"));
-        } else if is_sensitive {
-            note("sensitive", "masked", name.clone(), "its name sounds sensitive, but a form must give it", Some("sensitive"));
-        }
-        if !values.is_empty() {
-            note("choices", "choices", format!("{name} of {}", values.len()), "the values the database accepts", None);
-        }
-        if is_version {
-            note("column", "version", name.clone(), "two people can't overwrite each other", Some("version_columns"));
-        } else if is_record {
-            note("read_only", "kept", name.clone(), "by the database or the application: on no form", Some("record_keeping"));
-        }
-        if let Some(unit) = &unit {
-            note("unit", "units", format!("{name} in {unit}"), "by the end of its name", Some("units"));
-        } else if is_measure && kind.name != "money" {
-            note("total", "added up", name.clone(), "its name counts something", Some("totals"));
-        }
-        if let Some(column) = first.filter(|_| target.is_none() && values.is_empty() && !hidden) {
-            let (spoken, by) = guessed_kind(column, kind, conventions);
-            if let Some(by) = by {
-                note("kind", "kinds", format!("{name} as {}", kind.name), spoken, Some(by));
-            }
-            let long: Vec<&str> = name::words(&column.name)
-                .iter()
-                .filter_map(|word| conventions.abbreviations.get(word))
-                .map(String::as_str)
-                .filter(|long| label.to_lowercase().contains(&long.to_lowercase()))
-                .collect();
-            if !long.is_empty() {
-                note("label", "labels", format!("{name} \"{label}\""), "abbreviations written out", Some("abbreviations"));
-            }
-        }
         FieldDraft {
             is_address: labels::is_address(&columns, conventions) && !hidden,
             indexed: columns
@@ -256,7 +213,6 @@ impl Drafting<'_> {
             kept,
             target,
             is_measure,
-            notes,
             node,
         }
     }
@@ -275,15 +231,6 @@ fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String
     let label = labels::field_label(&name);
     let node = Node::table().with("kind", "related".into()).with("related", related);
     Some(FieldDraft {
-        notes: vec![
-            Note::new(
-                &["field", &name, "related"],
-                "links",
-                format!("{name} in {target}"),
-                format!("the join table {} carries nothing else", name::written(&linked.table.name)),
-            )
-            .by("join_tables"),
-        ],
         name,
         label,
         columns: Vec::new(),
@@ -377,12 +324,12 @@ fn kind(column: &Column, conventions: &Conventions) -> &'static FieldKind {
     }
 }
 
-/// Why a kind is a guess, and the convention that changes it; none where the type alone says it.
-fn guessed_kind(column: &Column, kind: &FieldKind, conventions: &Conventions) -> (&'static str, Option<&'static str>) {
+/// Why a kind is a guess, and the convention that changes it; nothing where the type alone says it.
+pub(super) fn guessed_kind(column: &Column, kind: &FieldKind, conventions: &Conventions) -> Option<(&'static str, &'static str)> {
     let nameless = Column { name: String::new(), ..column.clone() };
     match self::kind(&nameless, conventions) {
-        by_type if by_type.name != kind.name => ("by their names", Some("name_kinds")),
-        by_type if FieldKind::of(&nameless).name != by_type.name => ("by their types", Some("kinds")),
-        _ => ("", None),
+        by_type if by_type.name != kind.name => Some(("by their names", "name_kinds")),
+        by_type if FieldKind::of(&nameless).name != by_type.name => Some(("by their types", "kinds")),
+        _ => None,
     }
 }

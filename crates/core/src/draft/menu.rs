@@ -40,11 +40,8 @@ fn left_out<'a>(context: &'a Context<'_>) -> Vec<&'a str> {
 
 /// What was guessed of the menu.
 pub(super) fn notes(context: &Context<'_>) -> Vec<Note> {
-    let note = |entity: &str| {
-        let note = Note::new(&[MENU], "menu", "not in it", "its records belong to others").by("menu");
-        Note { entity: entity.to_owned(), ..note }
-    };
-    left_out(context).into_iter().map(note).collect()
+    let note = Note::new(&[MENU], "menu", "not in it", "its records belong to others").changed_by(Some("menu"));
+    left_out(context).into_iter().map(|entity| note.clone().of(entity)).collect()
 }
 
 /// The path of notes about the menu, which isn't in an entity's file.

@@ -6,6 +6,7 @@
 mod constraints;
 mod conventions;
 mod entity;
+mod explain;
 mod fields;
 mod joins;
 mod labels;
@@ -18,6 +19,7 @@ mod titles;
 
 pub use constraints::Declared;
 pub use conventions::{Conventions, LabelCase, MenuEntities};
+pub use explain::{Explained, explained};
 pub use labels::{field_label, of_value as choice_label, unit_of};
 pub use names::{NamesInUse, wanted_name};
 pub use notes::Note;
@@ -26,7 +28,6 @@ pub use pages::PageDraft;
 use crate::definition::{FileKey, Node, Seg, Tree};
 use crate::name;
 use crate::schema::{Schema, Table, TableKind};
-use entity::EntityDraft;
 use fields::FieldDraft;
 use joins::{Join, Linked};
 use rayon::prelude::*;
@@ -51,28 +52,26 @@ pub struct Plan<'a> {
 pub struct Draft {
     /// Its files.
     pub tree: Tree,
-    /// What was guessed and why.
-    pub notes: Vec<Note>,
     /// By entity over a view whose key is a guess: the view, and keys it may have, the guess first.
     pub keys: BTreeMap<String, (String, Vec<Vec<String>>)>,
 }
 
 /// Drafts a whole definition.
 pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
+    built(schema, plan, |_, draft| draft)
+}
+
+/// Drafts a whole definition and gives it to `then`, with what it was drafted from.
+fn built<R>(schema: &Schema, plan: &Plan<'_>, then: impl FnOnce(&Context<'_>, Draft) -> R) -> R {
     let joins = join_tables(schema, plan);
     let in_use = plan.names.completed(schema, &joins.iter().map(|j| j.table.name.as_str()).collect::<Vec<_>>());
     let names = Names { schema, conventions: plan.conventions, in_use: &in_use };
     let context = Context::of(&names, &joins, plan.open_to);
     let mut draft = Draft::default();
     let entities: Vec<&Drafted<'_>> = context.entities.values().collect();
-    let drawn: Vec<(String, EntityDraft)> =
-        entities.into_par_iter().map(|drafted| (drafted.entity.clone(), EntityDraft::of(&context, drafted))).collect();
-    for (name, entity) in drawn {
-        draft.tree.files.insert(FileKey::Entity(name), entity.node);
-        draft.notes.extend(entity.notes);
-    }
-    draft.notes.extend(menu::notes(&context));
-    draft.notes.extend(routines::offered(&context));
+    let drawn: Vec<(FileKey, Node)> =
+        entities.into_par_iter().map(|drafted| (FileKey::Entity(drafted.entity.clone()), entity::draft(&context, drafted))).collect();
+    draft.tree.files.extend(drawn);
     let guessed = context.entities.values().filter(|d| !d.key_is_sure);
     draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), fields::possible_keys(d.table)))).collect();
     let mut app = Node::table().with("title", plan.title.into());
@@ -80,7 +79,7 @@ pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
         app.set("role", Node::table().with(role, Node::table().with("label", labels::sentence(role).as_str().into())));
     }
     draft.tree.files.insert(FileKey::App, app.with_some("menu", menu::menu(&context)));
-    draft
+    then(&context, draft)
 }
 
 /// Tables that only join others, and aren't entities of the definition already.

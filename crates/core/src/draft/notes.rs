@@ -2,8 +2,6 @@
 //!
 //! What the database declares needs no convention; a guess names the key under `[conventions]` that changes it.
 
-use super::Draft;
-use crate::definition::{FileKey, Node, Seg, Tree};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -32,33 +30,22 @@ impl Note {
     }
 
     /// The same as a guess that this convention changes.
-    pub(super) fn by(self, convention: &'static str) -> Note {
-        Note { convention: Some(convention), ..self }
+    pub(super) fn changed_by(self, convention: Option<&'static str>) -> Note {
+        Note { convention, ..self }
+    }
+
+    /// The same about this entity.
+    pub(super) fn of(self, entity: &str) -> Note {
+        Note { entity: entity.to_owned(), ..self }
     }
 
     /// Whether it is about this page: its own elements, its fields, or the entity as a whole.
-    fn concerns(&self, page: &str, fields: &[&str]) -> bool {
+    pub(super) fn concerns(&self, page: &str, fields: &[&str]) -> bool {
         match self.path.iter().map(String::as_str).collect::<Vec<_>>().as_slice() {
             ["page", own, ..] => *own == page,
             ["field", field, ..] => fields.contains(field),
             [super::menu::MENU] => false,
             _ => true,
         }
-    }
-}
-
-impl Draft {
-    /// What was guessed of a page and still stands in the definition as it was drafted: what a person changed isn't the
-    /// generator's any more.
-    pub fn standing<'a>(&'a self, tree: &'a Tree, entity: &'a str, page: &'a str, fields: &'a [&'a str]) -> impl Iterator<Item = &'a Note> {
-        let file = FileKey::Entity(entity.to_owned());
-        let (drafted, yours) = (self.tree.files.get(&file), tree.files.get(&file));
-        let value = |root: Option<&'a Node>, note: &Note| {
-            let path: Vec<Seg> = note.path.iter().map(|p| Seg::Key(p.clone())).collect();
-            root.and_then(|root| root.at_path(&path))
-        };
-        self.notes
-            .iter()
-            .filter(move |note| note.entity == entity && note.concerns(page, fields) && value(drafted, note) == value(yours, note))
     }
 }

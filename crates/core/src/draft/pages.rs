@@ -1,7 +1,7 @@
 //! What the drafted pages of an entity are made from: which fields are listed, searched, filtered, sorted, laid out.
 
 use super::fields::FieldDraft;
-use super::{Context, Note, labels};
+use super::{Context, labels};
 use crate::definition::{Node, Value};
 use crate::sql;
 
@@ -20,7 +20,7 @@ pub struct PageDraft<'a> {
 
 impl<'a> Context<'a> {
     /// An entity as its lists elsewhere see it.
-    fn page_draft(&'a self, entity: &str) -> Option<PageDraft<'a>> {
+    pub(super) fn page_draft(&'a self, entity: &str) -> Option<PageDraft<'a>> {
         let drafted = self.by_entity(entity)?;
         let (title, key) = (&drafted.title.template, &drafted.key);
         let read_only = drafted.table.kind == crate::schema::TableKind::View;
@@ -33,7 +33,7 @@ const CHILD_FIELDS: usize = 5;
 
 impl<'a> PageDraft<'a> {
     /// What may be shown: nothing hidden, no number that only the database knows, unless there is nothing else.
-    fn shown(&self) -> Vec<&'a FieldDraft> {
+    pub(super) fn shown(&self) -> Vec<&'a FieldDraft> {
         let shown: Vec<&FieldDraft> = self.fields.iter().filter(|f| !f.hidden && !f.surrogate && !self.is_bare_id(f)).collect();
         if shown.is_empty() { self.fields.iter().filter(|f| !f.hidden).collect() } else { shown }
     }
@@ -217,40 +217,5 @@ impl<'a> PageDraft<'a> {
         let label = self.fields.iter().find(|f| f.name == by).map_or(by, |f| &f.label);
         let by = format!(" by {}", labels::lowered(label));
         if self.many.ends_with(&by) { self.many.to_owned() } else { format!("{}{by}", self.many) }
-    }
-
-    /// What was guessed of its pages.
-    pub(super) fn notes(&self, pages: &Node) -> Vec<Note> {
-        let mut notes = Vec::new();
-        let told = |page: &str, key: &str| pages.get(page).and_then(|p| p.get(key)).map(Node::strings).filter(|names| !names.is_empty());
-        let address: Vec<&str> = self.fields.iter().filter(|f| f.is_address).map(|f| f.name.as_str()).collect();
-        if address.len() > 1 && pages.get("detail").is_some() {
-            notes.push(Note::new(&["page", "detail", "sections"], "together", address.join(", "), "an address").by("address"));
-        }
-        let off: Vec<&str> = self.shown().iter().filter(|f| !f.is_related()).map(|f| f.name.as_str()).collect();
-        if let Some(listed) = told("list", "fields") {
-            let off: Vec<&str> = off.into_iter().filter(|name| !listed.iter().any(|l| l == name)).collect();
-            if !off.is_empty() {
-                notes.push(Note::new(&["page", "list", "fields"], "not listed", off.join(", "), "short fields first").by("list_fields"));
-            }
-        }
-        if let Some(searched) = told("list", "search") {
-            notes.push(
-                Note::new(&["page", "list", "search"], "searched", searched.join(", "), "names, codes, what is unique").by("searches"),
-            );
-        }
-        if let Some(sorted) = told("list", "sort") {
-            notes.push(Note::new(&["page", "list", "sort"], "sorted by", sorted.join(", "), "what records are called").by("titles"));
-        }
-        if let Some(filtered) = told("list", "filter") {
-            notes.push(Note::new(&["page", "list", "filter"], "filters", filtered.join(", "), "lookups, choices, dates").by("kinds"));
-        }
-        if let Some(together) = told("bulk", "fields") {
-            notes.push(Note::new(&["page", "bulk", "fields"], "in bulk", together.join(", "), "what many records share").by("pages"));
-        }
-        if let Some(group) = told("grouped", "group") {
-            notes.push(Note::new(&["page", "grouped", "group"], "grouped by", group.join(", "), "something can be added up").by("pages"));
-        }
-        notes
     }
 }

@@ -40,9 +40,7 @@ fn note(context: &Context<'_>, routine: &Routine, engine: Engine) -> Note {
         name::written(&routine.name).replace('"', "\\\""),
         given.join(", ")
     );
-    let mut note = Note::new(&["source"], "routine", routine.signature(), format!("may {action} its records: under [source], {line}"));
-    note.entity.clone_from(&drafted.entity);
-    note
+    Note::new(&["source"], "routine", routine.signature(), format!("may {action} its records: under [source], {line}")).of(&drafted.entity)
 }
 
 /// The field a parameter is about: by the body, else by its name.

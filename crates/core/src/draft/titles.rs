@@ -14,12 +14,15 @@ pub(super) struct Title {
     pub why: &'static str,
     /// Whether people read more from it than from a key.
     pub is_readable: bool,
+    /// The convention that changes it; none where a view's query says it.
+    pub convention: Option<&'static str>,
 }
 
 /// The title of a table's records. `around` are the tables whose titles are being looked for, so that titles never
 /// chase each other.
 pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around: &mut Vec<String>) -> Title {
-    let readable = |template: String, why: &'static str| Title { template, why, is_readable: true };
+    let convention = Some("titles");
+    let readable = |template: String, why: &'static str| Title { template, why, is_readable: true, convention };
     let own = context.fields_of(&table.name);
     let open: Vec<&FieldDraft> = own.iter().filter(|f| !f.hidden && !f.is_bulky()).collect();
     let texts: Vec<&FieldDraft> = open.iter().copied().filter(|f| f.is_text()).collect();
@@ -33,7 +36,7 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
         };
         let parts: Vec<String> = key.iter().filter_map(told).collect();
         if parts.len() > 1 && parts.len() <= 3 {
-            return readable(parts.join(", "), "what the view keeps apart");
+            return Title { convention: None, ..readable(parts.join(", "), "what the view keeps apart") };
         }
     }
     let called = |wanted: &str| {
@@ -61,9 +64,9 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
     }
     let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(key, c))).map(plain).collect();
     if by_key.is_empty() {
-        Title { template: own.first().map(plain).unwrap_or_default(), why: "there is nothing else", is_readable: false }
+        Title { template: own.first().map(plain).unwrap_or_default(), why: "there is nothing else", is_readable: false, convention }
     } else {
-        Title { template: by_key.join(" "), why: "there is nothing more readable than the key", is_readable: false }
+        Title { template: by_key.join(" "), why: "there is nothing more readable than the key", is_readable: false, convention }
     }
 }
 

@@ -1,6 +1,6 @@
 //! The vocabulary of findings.
 
-use crate::definition::Place;
+use crate::definition::{At, FileKey, Place};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -52,9 +52,16 @@ pub struct Location {
     pub column: u32,
 }
 
+impl Location {
+    /// A place of the definition; what has none is told at the file's beginning.
+    pub fn at(file: &FileKey, at: At) -> Location {
+        Location { file: file.path(), line: at.line.max(1), column: at.column.max(1) }
+    }
+}
+
 impl From<&Place> for Location {
     fn from(place: &Place) -> Location {
-        Location { file: place.file.path(), line: place.at.line.max(1), column: place.at.column.max(1) }
+        Location::at(&place.file, place.at)
     }
 }
 

@@ -13,7 +13,7 @@ pub fn settle(findings: &mut [Finding], outcome: &Outcome) {
             let names = [format!("limit/{column}/{key}"), format!("{key}/{column}")];
             outcome.open_questions().any(|q| names.contains(&q.name))
         };
-        let edits = |key: &str| outcome.edits.iter().any(|edit| of_field(edit, finding, key));
+        let edits = |key: &str| outcome.edits.iter().any(|edit| of_field(edit, finding, outcome, key));
         if finding.settled_by.iter().any(|key| asks(key)) {
             finding.remedy = Remedy::Ask;
         } else if finding.settled_by.iter().any(|key| edits(key)) {
@@ -22,9 +22,11 @@ pub fn settle(findings: &mut [Finding], outcome: &Outcome) {
     }
 }
 
-/// Whether an edit is of this key of the finding's field.
-fn of_field(edit: &Edit, finding: &Finding, key: &str) -> bool {
+/// Whether an edit is of this key of the finding's field, which may have followed its column by then.
+fn of_field(edit: &Edit, finding: &Finding, outcome: &Outcome, key: &str) -> bool {
     let (Some(entity), Some(field)) = (&finding.entity, &finding.field) else { return false };
+    let followed = outcome.renamed_fields.iter().find(|(of, from, _)| of == entity && from == field);
+    let field = followed.map_or(field, |(.., to)| to);
     let under = |steps: &[Step]| matches!(steps, [Step::Key(a), Step::Key(f), Step::Key(k), ..] if a == "field" && f == field && k == key);
     edit.element.file == FileKey::Entity(entity.clone()) && under(&edit.element.steps)
 }

@@ -36,10 +36,6 @@ impl Owner<'_> {
             }
             return;
         };
-        if self.is_left_over(element, &yours, drafts) {
-            self.inserted.remove(element);
-            return self.editor.remove(element, Fact::Draft, "the draft no longer has it");
-        }
         let y = keys(Some(&yours));
         if self.side == Side::Yours {
             // What a person took out stays out, also when the draft loses it and has it again.
@@ -154,10 +150,6 @@ impl Owner<'_> {
             }
             return;
         };
-        if self.is_left_over(element, &yours, drafts) {
-            self.inserted.remove(element);
-            return self.editor.remove(element, Fact::Draft, "the draft no longer has it");
-        }
         let untouched = Some(&yours) == drafts.d || Some(&yours) == drafts.p0;
         // Emptied by what is gone, it waits as it is; the menu is written table by table.
         let whole = !yours.items().is_empty() && element.file != crate::definition::FileKey::App;
@@ -274,6 +266,9 @@ impl Owner<'_> {
     }
 
     fn record_key(&mut self, element: &Element, shape: Shape, drafts: Drafts<'_>) {
+        if self.drops_left_over(element, drafts) {
+            return;
+        }
         match shape {
             Shape::Set(_) => self.set(element, drafts, None),
             // A section's title is what it is recognised by; it follows only where nobody touched it.

@@ -79,9 +79,6 @@ pub(super) fn following(
 /// aside gives it up.
 pub(super) fn going_back(here: &Tree, (yours, stored): (&Tree, &Tree), memory: &mut Memory) -> NewNames {
     let mut names = NewNames::new();
-    if memory.followed.is_empty() {
-        return names;
-    }
     for (entity, known) in &Index::of(here).entities {
         for (field, own) in &known.fields {
             let [column] = own.columns.as_slice() else { continue };

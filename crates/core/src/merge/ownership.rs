@@ -126,6 +126,9 @@ impl Owner<'_> {
         if element.key_at(0) == Some("access") {
             return self.note_access(element, drafts);
         }
+        if self.drops_left_over(element, drafts) {
+            return;
+        }
         match shape {
             Shape::Set(_) => self.set(element, drafts, around),
             Shape::Records { .. } => self.records(element, shape, drafts, around),
@@ -135,14 +138,21 @@ impl Owner<'_> {
         }
     }
 
-    /// Whether a merge had added what no draft has any more: to something that was away since, or under a name that it
-    /// has no longer.
-    pub(super) fn is_left_over(&self, element: &Element, yours: &Node, drafts: Drafts<'_>) -> bool {
-        drafts.p0.is_none()
-            && drafts.p1.is_none()
-            && Some(yours) == drafts.d
-            && self.inserted.contains(element)
-            && (self.renamed.contains(element.file.name()) || self.returned.iter().any(|back| element.is_within(back)))
+    /// Takes out what a merge had added and no draft has any more: to something that was away since, or under a name that
+    /// it has no longer. False where it isn't that.
+    pub(super) fn drops_left_over(&mut self, element: &Element, drafts: Drafts<'_>) -> bool {
+        let is_generators = self.inserted.contains(element)
+            && drafts.d.is_some()
+            && self.editor.get(element) == drafts.d
+            && !self.pending.contains_key(element)
+            && !self.marks.keys().any(|mark| mark.is_within(element));
+        let is_about = || self.renamed.contains(element.file.name()) || self.returned.iter().any(|back| element.is_within(back));
+        let is_left_over = is_generators && drafts.p0.is_none() && drafts.p1.is_none() && is_about();
+        if is_left_over {
+            self.inserted.remove(element);
+            self.editor.remove(element, Fact::Draft, "the draft no longer has it");
+        }
+        is_left_over
     }
 
     fn note_access(&mut self, element: &Element, drafts: Drafts<'_>) {
@@ -177,10 +187,6 @@ impl Owner<'_> {
                 } else if self.side == Side::Yours {
                     self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: true });
                 }
-            }
-            (Some(yours), None) if self.is_left_over(element, &yours, drafts) => {
-                self.inserted.remove(element);
-                self.editor.remove(element, Fact::Draft, "the draft no longer has it");
             }
             (Some(yours), None) if self.side == Side::Yours && Some(&yours) != drafts.d => {
                 self.kept.push(Kept { element: element.clone(), yours: Some(yours), draft: None, concerned: false });
@@ -299,8 +305,7 @@ impl Owner<'_> {
         if let Some(again) = drafts.p1.filter(|p1| stand_in && self.was_there(element, p1)) {
             return self.editor.set(element, again.clone(), Fact::Draft, "the draft has it again");
         }
-        let is_left_over = yours.as_ref().is_some_and(|yours| self.is_left_over(element, yours, drafts));
-        if p0 == p1 && !is_left_over || self.would_widen(element, y.as_ref()) {
+        if p0 == p1 || self.would_widen(element, y.as_ref()) {
             return;
         }
         let because = "follows the draft";

@@ -79,12 +79,10 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     let mut pending = Pending::new();
     let mut restored = Vec::new();
     let given_up = given_up(input, &yours.tree);
-    let still_gone: Vec<Thing> = known
-        .gone
-        .iter()
-        .map(|g| g.thing.clone())
-        .filter(|t| !t.is_in(&carried) && !t.renamed(&returning.names).is_in(&effective))
-        .collect();
+    // What was lost, now or with an earlier merge.
+    let known_gone = known.gone.iter().map(|g| g.thing.clone());
+    let is_away = |t: &Thing| !t.is_in(&carried) && !t.renamed(&returning.names).is_in(&effective);
+    let still_gone: Vec<Thing> = things.iter().cloned().chain(known_gone.filter(is_away)).collect();
     let mut sources = BTreeMap::new();
     for (editor, is_yours) in [(&mut yours, true), (&mut stored, false)] {
         let mut own_pending = Pending::new();
@@ -111,7 +109,6 @@ pub fn merge(input: &Input<'_>) -> Outcome {
         if !back.is_empty() {
             own_pending.retain(|element, _| !back.iter().any(|part| part.element == *element));
             // What came back in another shape may name what didn't, now or with an earlier merge.
-            set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
             let places: Vec<Element> = back.iter().map(|part| part.element.clone()).collect();
             let gone = Losing { things: &still_gone, within: Some(&places), ..gone };
             set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
@@ -125,7 +122,10 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     }
 
     // What came back may have the name its column had when the field followed it.
-    let back = going_back(&yours.tree, (&yours.whole(), &stored.whole()), &mut memory);
+    let back = match memory.followed.is_empty() {
+        true => NewNames::new(),
+        false => going_back(&yours.tree, (&yours.whole(), &stored.whole()), &mut memory),
+    };
     let mut remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
     let moved = rename_fields(&mut yours, &mut stored, &back, engine, &mut remembered);
     if !back.is_empty() {
@@ -197,11 +197,12 @@ pub fn merge(input: &Input<'_>) -> Outcome {
             // A place that ownership has made again may be what a part was waiting for: then it is looked at as well.
             let late = put_back(editor, &scene, if side == Side::Yours { &mut respelled } else { &mut ignored });
             let is_done = late.is_empty();
-            if side == Side::Yours {
-                marks.clone_from(first_marks.get_or_insert_with(|| marks.clone()));
-            }
             returned.extend(late.iter().map(|part| part.element.clone()));
             if side == Side::Yours {
+                if let Some(first) = first_marks.take() {
+                    marks = first;
+                }
+                first_marks = (!is_done).then(|| marks.clone());
                 kept = own_kept;
                 let asked: Vec<String> = limits.iter().map(|l| l.question.clone()).collect();
                 limits.extend(own_limits.into_iter().filter(|l| !asked.contains(&l.question)));
@@ -283,7 +284,7 @@ fn doubtful_sql(element: &Element, root: &Node) -> Finding {
     );
     let mut finding = Finding::new(rule, Severity::Risk, message).entity(element.file.name()).help("look through it and mend it by hand");
     if let Some(at) = element.resolve(root).and_then(|path| root.at_path(&path)).map(|n| n.at) {
-        finding.at = Some(Location { file: element.file.path(), line: at.line.max(1), column: at.column.max(1) });
+        finding.at = Some(Location::at(&element.file, at));
     }
     finding
 }

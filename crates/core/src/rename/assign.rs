@@ -67,7 +67,7 @@ impl Facts {
 pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<Rename> {
     let facts = Facts::of(accepted, changed);
     let mut renames = table_renames(accepted, changed, known, &facts);
-    displace(&mut renames, accepted);
+    displace(&mut renames, accepted, changed);
     let mut map = RenameMap::default();
     for rename in &renames {
         if let Some(to) = &rename.to {
@@ -95,27 +95,27 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         let likeness = |lost: &str, new: &str| accepted.fingerprint(&before.name, lost)?.likeness(changed.fingerprint(&after.name, new)?);
         renames.extend(column_renames(&before.name, &carried, after, known, &facts, &Signs { likeness: &likeness, read_alike: &known_by }));
     }
-    displace(&mut renames, accepted);
+    displace(&mut renames, accepted, changed);
     renames
 }
 
 /// What has the new name of a rename already, and no new one itself, is gone: another thing has its name now.
-fn displace(renames: &mut [Rename], accepted: &Schema) {
+fn displace(renames: &mut [Rename], accepted: &Schema, changed: &Schema) {
     let moves: Vec<(String, Option<String>)> =
         renames.iter().filter(|r| r.to.is_some()).map(|r| (name::fold(&r.table), r.column.as_deref().map(name::fold))).collect();
     for rename in renames {
         let Some(to) = &rename.to else { continue };
-        let there = |name: &str| match &rename.column {
-            Some(_) => accepted.column(&rename.table, name).is_some(),
-            None => accepted.table(name).is_some(),
+        let there = |schema: &Schema, name: &str| match &rename.column {
+            Some(_) => schema.column(&rename.table, name).is_some(),
+            None => schema.table(name).is_some(),
         };
         let own = match &rename.column {
             Some(_) => (name::fold(&rename.table), Some(name::fold(to))),
             None => (name::fold(to), None),
         };
         let is_itself = name::same(rename.column.as_ref().unwrap_or(&rename.table), to);
-        if there(to) && !is_itself && !moves.contains(&own) {
-            rename.displaces = Some(gone_name(to, there));
+        if there(accepted, to) && !is_itself && !moves.contains(&own) {
+            rename.displaces = Some(gone_name(to, |name| there(accepted, name) || there(changed, name)));
         }
     }
 }

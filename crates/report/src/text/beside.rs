@@ -1,9 +1,9 @@
 //! A page as it is and as it would be after the merge, side by side: what is the same stands on one line.
 
 use super::page::{field_value, readable};
-use super::style::{WIDTH, bad, bold, dim, padded};
+use super::style::{WIDTH, bad, bold, dim, padded, wrapped_to};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
-use unicode_width::UnicodeWidthStr;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use ysomorph_core::drawing::{Drawing, DrawnField};
 use ysomorph_core::name::shown;
 
@@ -134,26 +134,18 @@ fn value(drawing: &Drawing, field: &DrawnField, at: &mut usize) -> String {
     told
 }
 
-/// Text broken at blanks to one side's width; what has none is cut.
+/// Text broken at blanks to one side's width; a word that is wider is cut.
 fn folded(text: &str, hanging: usize) -> Vec<String> {
+    let wrapped = wrapped_to(SIDE, text, 0, hanging);
     let mut lines: Vec<String> = Vec::new();
-    let mut line = String::new();
-    let start = text.len() - text.trim_start().len();
-    line.push_str(&text[..start]);
-    for word in text.trim_start().split(' ') {
-        if !line.trim().is_empty() && line.width() + word.width() > SIDE {
-            lines.push(line.trim_end().to_owned());
-            line = " ".repeat(hanging);
-        }
-        for c in word.chars() {
-            if line.width() + 1 > SIDE {
-                lines.push(line);
-                line = " ".repeat(hanging);
+    for line in wrapped.split('\n') {
+        lines.push(String::new());
+        for letter in line.chars() {
+            if lines.last().is_some_and(|line| line.width() + letter.width().unwrap_or(0) > SIDE) {
+                lines.push(" ".repeat(hanging));
             }
-            line.push(c);
+            lines.last_mut().into_iter().for_each(|line| line.push(letter));
         }
-        line.push(' ');
     }
-    lines.push(line.trim_end().to_owned());
     lines
 }

@@ -3,24 +3,25 @@
 use super::style::{WIDTH, dim, edges, heading, hint, padded, plural, wrapped};
 use std::collections::BTreeMap;
 use unicode_width::UnicodeWidthStr;
-use ysomorph_core::draft::{Draft, Note};
+use ysomorph_core::draft::{Explained, Note};
 use ysomorph_core::name::shown;
 
 /// What `start` drafted from so many tables; `left_out` are tables that have no entity, and why.
-pub fn drafted(draft: &Draft, tables: usize, left_out: &[(String, &str)]) -> String {
+pub fn drafted(explained: &Explained, tables: usize, left_out: &[(String, &str)]) -> String {
+    let tree = &explained.draft.tree;
     let pages = |entity: &ysomorph_core::definition::Node| entity.get("page").map_or(0, |p| p.entries().len());
-    let all: usize = draft.tree.entities().map(|(_, e)| pages(e)).sum();
+    let all: usize = tree.entities().map(|(_, e)| pages(e)).sum();
     let mut out = format!(
         "Drafted {} with {} from {}.\n",
-        plural(draft.tree.entities().count(), "entity", "entities"),
+        plural(tree.entities().count(), "entity", "entities"),
         plural(all, "page", "pages"),
         plural(tables, "table", "tables")
     );
     let mut own: BTreeMap<&str, Vec<&Note>> = BTreeMap::new();
-    for note in &draft.notes {
+    for note in &explained.notes {
         own.entry(&note.entity).or_default().push(note);
     }
-    for (name, node) in draft.tree.entities() {
+    for (name, node) in tree.entities() {
         let fields = node.get("field").map_or(0, |f| f.entries().len());
         let counts = format!("{}, {}", plural(fields, "field", "fields"), plural(pages(node), "page", "pages"));
         out.push_str(&format!("\n{}  {}\n{}", heading(shown(name)), dim(counts), notes_of(own.remove(name).unwrap_or_default())));
@@ -61,19 +62,17 @@ pub(super) fn notes_of<'a>(notes: impl IntoIterator<Item = &'a Note>) -> String 
     let mut out = String::new();
     for (note, whats) in lines {
         let topic = format!("  {}", padded(note.topic, 11));
+        let indent = topic.width();
+        let text = format!("{topic}{}", wrapped(&format!("{}: {}", whats.join(", "), shown(&note.why)), indent, indent));
         let by = note.convention.unwrap_or_default();
-        // The last line has room for the convention, or it stands on one of its own.
-        let text = wrapped(&format!("{}: {}", whats.join(", "), shown(&note.why)), topic.width(), topic.width());
-        let (above, last) = text.rsplit_once('\n').map_or((String::new(), text.as_str()), |(above, last)| (format!("{above}\n"), last));
-        let used = if above.is_empty() { topic.width() + last.width() } else { last.width() };
-        let start = if above.is_empty() { format!("{topic}{last}") } else { last.to_owned() };
-        let line = match by {
-            "" => start,
-            by if used + by.width() + 2 <= WIDTH => edges(&start, by),
-            by => format!("{start}\n{}", edges("", by)),
+        // The convention stands behind the last line where there is room, else on a line of its own.
+        let last = text.rsplit('\n').next().unwrap_or_default();
+        let line = match last.width() + by.width() + 2 {
+            _ if by.is_empty() => text,
+            width if width <= WIDTH => format!("{}{}", &text[..text.len() - last.len()], edges(last, by)),
+            _ => format!("{text}\n{}", edges("", by)),
         };
-        let above = if above.is_empty() { String::new() } else { format!("{topic}{above}") };
-        out.push_str(&format!("{above}{line}\n"));
+        out.push_str(&format!("{line}\n"));
     }
     out
 }

@@ -56,13 +56,18 @@ pub fn plural(count: usize, one: &str, many: &str) -> String {
     format!("{count} {}", if count == 1 { one } else { many })
 }
 
-/// Text broken at blanks to fit the width behind an indent; the first line starts at `used`.
+/// Text broken at blanks to fit the page behind an indent; the first line starts at `used`.
 pub(super) fn wrapped(text: &str, used: usize, indent: usize) -> String {
+    wrapped_to(WIDTH, text, used, indent)
+}
+
+/// The same for another width. A word that is wider stays whole.
+pub(super) fn wrapped_to(limit: usize, text: &str, used: usize, indent: usize) -> String {
     let mut out = String::new();
     let mut column = used;
     for word in text.split(' ') {
         let width = word.width();
-        if column + width > WIDTH && column > indent {
+        if column + width > limit && column > indent {
             out.truncate(out.trim_end().len());
             out.push('\n');
             out.push_str(&" ".repeat(indent));

@@ -4,6 +4,7 @@ use super::layout::{Layout, Member, line_break};
 use super::parse::{Form, Parsed, Syntax, mark_length, parse};
 use super::render;
 use super::sequence::{Place, Promoted, Sequence, Unit};
+use super::strings::escaped;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -393,13 +394,16 @@ impl File<'_> {
     }
 }
 
-/// A key in the quotes that a person gave the one before.
+/// A key in the spelling of the one before. Quotes stay; where a bare one needs them now they are single ones, which it
+/// loses again.
 fn respelled_key(before: &str, to: &str) -> String {
-    let inner = before.trim_matches(['"', '\'']);
+    let is_bare = |name: &str| render::key(name) == name;
+    let was_needed = |quoted: &str| !is_bare(quoted.trim_matches('\''));
     match before.chars().next() {
-        Some('\'') if !to.contains('\'') => format!("'{to}'"),
-        // Quotes that the name before needed aren't a person's.
-        Some('"') if render::key(inner) == inner => format!("\"{}\"", to.escape_default()),
+        Some('"') => format!("\"{}\"", escaped(to)),
+        Some('\'') if was_needed(before) && is_bare(to) => to.to_owned(),
+        _ if is_bare(to) && !before.starts_with('\'') => to.to_owned(),
+        _ if !to.contains('\'') => format!("'{to}'"),
         _ => render::key(to),
     }
 }

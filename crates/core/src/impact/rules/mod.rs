@@ -376,7 +376,7 @@ fn problems(context: &Context<'_>, kind: ProblemKind, rule: &'static str) -> Vec
             if let crate::definition::FileKey::Entity(entity) = &problem.file {
                 finding.entity = Some(entity.clone());
             }
-            finding.at = Some(Location { file: problem.file.path(), line: problem.at.line.max(1), column: problem.at.column.max(1) });
+            finding.at = Some(Location::at(&problem.file, problem.at));
             finding.help = problem.nearest.as_ref().map(|n| format!("did you mean `{}`?", shown(n))).unwrap_or_default();
             finding
         })

@@ -5,7 +5,7 @@ use crate::changes::ChangeKind;
 use crate::definition::{FileKey, Index, Referent, Seg, display_path, references};
 use crate::impact::{Context, ElementKind, Finding, Location, Remedy, Severity};
 use crate::name::{self, same, shown};
-use std::collections::BTreeMap;
+use std::collections::BTreeSet;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -51,7 +51,8 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         return;
     }
     let tree = context.input.tree;
-    let mut told: BTreeMap<(FileKey, Vec<Seg>, usize), ()> = BTreeMap::new();
+    // Once for an element, however often it names it.
+    let mut told: BTreeSet<(FileKey, Vec<Seg>, usize)> = BTreeSet::new();
     for reference in references(tree, &Index::of(tree), context.input.accepted) {
         let named = |r: &&Replaced<'_>| match (&reference.to, r.column) {
             (Referent::Column { table, column }, Some(own)) => same(table, r.table) && same(column, own),
@@ -60,7 +61,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         };
         let Some(known) = replaced.iter().find(named) else { continue };
         let element: Vec<Seg> = reference.path.iter().take(2).cloned().collect();
-        if told.insert((reference.file.clone(), element, known.cause), ()).is_some() {
+        if !told.insert((reference.file.clone(), element, known.cause)) {
             continue;
         }
         let Some(root) = tree.files.get(&reference.file) else { continue };
@@ -72,7 +73,6 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let message = format!("`{}` means `{}`; that name belongs to {} now", shown(&path), shown(&what), known.by);
         let mut finding = Finding::new(RULE.name, RULE.severity, message).because((Some(known.cause), Remedy::Merge));
         if let Some(entity) = context.entities().find(|e| FileKey::Entity(e.name.clone()) == reference.file) {
-            let all = || entity.pages.iter().map(|p| p.name.clone()).collect();
             finding = finding.entity(&entity.name);
             finding = match reference.path.as_slice() {
                 [Seg::Key(group), Seg::Key(field), ..] if group == "field" => {
@@ -86,11 +86,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                     }
                     None => finding,
                 },
-                _ => finding.pages(all()),
+                _ => finding.pages(entity.pages.iter().map(|p| p.name.clone()).collect()),
             };
         }
         if let Some(at) = root.at_path(&reference.path).map(|node| node.inner(reference.at.start)) {
-            finding.at = Some(Location { file: reference.file.path(), line: at.line.max(1), column: at.column.max(1) });
+            finding.at = Some(Location::at(&reference.file, at));
         }
         out.push(finding);
     }
