@@ -4,7 +4,7 @@ use std::fmt;
 use ysomorph_core::name::shown;
 use ysomorph_report::text::quote;
 use ysomorph_sources::{SourceError, Trouble};
-use ysomorph_workspace::{FileError, OpenError, StartError, TransactionError, UndoError, WriteError};
+use ysomorph_workspace::{FileError, LockError, OpenError, StartError, TransactionError, UndoError, WriteError};
 
 /// A problem that ends a command with status 2.
 #[derive(Debug)]
@@ -112,9 +112,13 @@ impl From<OpenError> for CliError {
             }
             OpenError::Files(files) => CliError::files(files),
             OpenError::Format(_) => CliError::new(error.to_string()).hint("use a newer ysomorph"),
-            OpenError::Recovery(_) => {
-                CliError::new(error.to_string()).hint("make the folder writable and run any command: the write is completed first")
+            OpenError::Recovery(LockError::Held(_)) => CliError::new(error.to_string()).hint("try again when it is done"),
+            OpenError::Recovery(LockError::Folder(TransactionError::Refused(refused))) => {
+                CliError::new(refused.to_string()).hint("this workspace was made or changed by something else than ysomorph: see what put it there")
             }
+            OpenError::Recovery(_) => CliError::new(error.to_string()).hint(
+                "mend what is said and run any command: the write is completed first. To give the write up, take .ysomorph/pending away and restore the files from version control",
+            ),
         }
     }
 }
@@ -123,8 +127,12 @@ impl From<TransactionError> for CliError {
     fn from(error: TransactionError) -> CliError {
         let hint = match &error {
             TransactionError::ChangedMeanwhile(_) => "nothing was written: look again, then repeat the command",
-            TransactionError::Outside(_) => "nothing was written: the definition may only name files in its own folder",
-            TransactionError::Io { .. } => "make the folder writable; nothing that was there is lost",
+            TransactionError::Refused(_) => "nothing was written: only plain files in the workspace's own real folders are",
+            TransactionError::ReadOnly(_) => "nothing was written: make the file writable, if it may change",
+            TransactionError::Owner { .. } => "nothing was written: run this as the file's owner, or make the file yours",
+            TransactionError::Io { .. } => "nothing was written: make the folder writable; nothing that was there is lost",
+            TransactionError::Broken { .. } => "nothing was written: take .ysomorph/pending away and restore the files from version control",
+            TransactionError::Midway(_) => "make the folder writable and run any command: the write is completed first",
         };
         CliError::new(error.to_string()).hint(hint)
     }
@@ -134,6 +142,7 @@ impl From<WriteError> for CliError {
     fn from(error: WriteError) -> CliError {
         match error {
             WriteError::Transaction(error) => error.into(),
+            WriteError::Lock(LockError::Folder(error)) => error.into(),
             WriteError::Lock(error) => CliError::new(error.to_string()).hint("wait for it to finish, or make the folder writable"),
             WriteError::File(file) => CliError::files(&[file]),
             WriteError::Apply(error) => CliError::new(format!("nothing was written: {error}"))
@@ -158,7 +167,8 @@ impl From<UndoError> for CliError {
         let message = error.to_string();
         match error {
             UndoError::Nothing => CliError::new(message).hint("merges that were written are listed under .ysomorph/merges/"),
-            UndoError::Unknown(_) => CliError::new(message).hint("entries are numbered as the files in .ysomorph/merges/"),
+            UndoError::Unknown(_) | UndoError::Ambiguous(..) => CliError::new(message).hint("`ysomorph history` lists them"),
+            UndoError::TakenBack(_) => CliError::new(message).hint("`ysomorph history` shows which entries are in force"),
             UndoError::ChangedSince(files) => {
                 CliError::new(format!("nothing was undone: these files aren't what the merge left: {}", files.join(", ")))
                     .hint("put your later edits aside (version control helps), undo, and make them again")

@@ -3,7 +3,7 @@
 use crate::error::CliError;
 use clap::ValueEnum;
 use std::io::{self, Write};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// How a result is written.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
@@ -38,6 +38,7 @@ pub struct Output {
     color: anstream::ColorChoice,
     quiet: bool,
     text: String,
+    failed: Option<CliError>,
 }
 
 impl Output {
@@ -47,7 +48,7 @@ impl Output {
             ColorChoice::Always => anstream::ColorChoice::Always,
             ColorChoice::Never => anstream::ColorChoice::Never,
         };
-        Output { format, file, color, quiet, text: String::new() }
+        Output { format, file, color, quiet, text: String::new(), failed: None }
     }
 
     /// An output that only collects, as text.
@@ -68,32 +69,34 @@ impl Output {
     /// Prints what was collected so far: for commands that take their time.
     pub fn flush(&mut self) {
         let text = self.take();
-        self.print(&text);
+        // What can't be written is said at the end.
+        if let Err(error) = self.print(&text) {
+            self.failed.get_or_insert(error);
+        }
     }
 
-    fn print(&self, text: &str) {
-        // A closed pipe is success: whoever read has read enough.
+    fn print(&self, text: &str) -> Result<(), CliError> {
         let mut out = anstream::AutoStream::new(io::stdout(), self.color);
-        let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+        match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
+            // A closed pipe is success: whoever read has read enough.
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+            Err(error) => Err(CliError::new(format!("cannot write the result: {error}")).hint("see what standard output leads to")),
+            Ok(()) => Ok(()),
+        }
     }
 
     /// Writes what was collected.
     pub fn finish(&mut self) -> Result<(), CliError> {
+        if let Some(error) = self.failed.take() {
+            return Err(error);
+        }
         let mut text = self.take();
         if self.quiet && self.format == Format::Text {
             text = text.lines().next().map(|line| format!("{line}\n")).unwrap_or_default();
         }
         match &self.file {
-            Some(path) => {
-                let plain = anstream::adapter::strip_str(&text).to_string();
-                std::fs::write(path, plain).map_err(|e| {
-                    CliError::new(format!("cannot write `{}`: {e}", path.display())).hint("name a file in a folder you may write to")
-                })
-            }
-            None => {
-                self.print(&text);
-                Ok(())
-            }
+            Some(path) => write_whole(path, &anstream::adapter::strip_str(&text).to_string()),
+            None => self.print(&text),
         }
     }
 
@@ -102,4 +105,58 @@ impl Output {
         let mut out = anstream::AutoStream::new(io::stderr(), self.color);
         let _ = out.write_all(error.to_string().as_bytes());
     }
+}
+
+/// Writes a file that somebody named, wholly or not at all, beside nobody else's: what it replaces keeps its mode. A
+/// device or a pipe is written to as it is.
+pub fn write_whole(path: &Path, text: &str) -> Result<(), CliError> {
+    let failed = |error: io::Error| {
+        CliError::new(format!("cannot write `{}`: {error}", path.display())).hint("name a file in a folder you may write to")
+    };
+    // A link is followed, as somebody named it.
+    let there = std::fs::metadata(path).ok();
+    if there.as_ref().is_some_and(|there| !there.is_file()) {
+        let written = std::fs::OpenOptions::new().write(true).open(path).and_then(|mut file| file.write_all(text.as_bytes()));
+        return match written {
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+            other => other.map_err(failed),
+        };
+    }
+    if there.as_ref().is_some_and(|there| there.permissions().readonly()) {
+        return Err(failed(io::Error::other("it is read-only")));
+    }
+    let target = if there.is_some() { std::fs::canonicalize(path).map_err(failed)? } else { path.to_owned() };
+    let folder = target.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".ysomorph-");
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        // The user's mask takes its part away, as from any new file.
+        builder.permissions(std::fs::Permissions::from_mode(0o666));
+    }
+    let written = builder.tempfile_in(folder).and_then(|mut new| {
+        if let Some(there) = &there {
+            new.as_file().set_permissions(there.permissions())?;
+        }
+        new.write_all(text.as_bytes())?;
+        new.as_file().sync_all()?;
+        new.persist(&target).map(drop).map_err(|error| error.error)
+    });
+    written.map_err(failed)
+}
+
+/// Makes a file that only its owner may read; one that is there already stays.
+pub fn write_secret(path: &Path, text: &str) -> Result<(), CliError> {
+    let mut options = std::fs::OpenOptions::new();
+    options.write(true).create_new(true);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::OpenOptionsExt;
+        options.mode(0o600);
+    }
+    let written = options.open(path).and_then(|mut file| file.write_all(text.as_bytes()));
+    written.map_err(|error| {
+        CliError::new(format!("cannot write `{}`: {error}", path.display())).hint("name a file in a folder you may write to")
+    })
 }

@@ -10,7 +10,7 @@ use ysomorph_core::merge::Outcome;
 use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
-use ysomorph_sources::{Source, count, measure};
+use ysomorph_sources::{DataKey, Source, count, measure};
 use ysomorph_workspace::{Config, DatabaseConfig, Workspace};
 
 /// Names the database instead of the configuration.
@@ -88,13 +88,36 @@ impl Session {
     }
 
     /// Adds what the data of a schema's columns looks like; says what the time limit left out.
-    pub fn measure(source: &Source, schema: &mut Schema, wanted: &dyn Fn(&str, &str) -> bool) -> Result<(), CliError> {
-        let (fingerprints, left) = measure(source, schema, wanted, MEASURING)?;
+    pub fn measure(source: &Source, schema: &mut Schema, wanted: &dyn Fn(&str, &str) -> bool, key: &DataKey) -> Result<(), CliError> {
+        let (fingerprints, left) = measure(source, schema, wanted, key, MEASURING)?;
         if left > 0 {
             eprintln!("note: {left} columns of {source} weren't measured: the time of {} s was over", MEASURING.as_secs());
         }
         schema.fingerprints = fingerprints;
         Ok(())
+    }
+
+    /// What hashes of the data are made with: what the workspace keeps, else a new one, and whether it is new.
+    pub fn data_key(workspace: Option<&Workspace>) -> Result<(DataKey, bool), CliError> {
+        let kept = workspace.map(Workspace::data_key).transpose().map_err(|e| CliError::files(&[e]))?.flatten();
+        match kept {
+            Some(text) => match DataKey::read(&text) {
+                Some(key) => Ok((key, false)),
+                None => Err(CliError::new("`.ysomorph/data.key` isn't a key: 64 hexadecimal digits belong there")
+                    .hint("take it away: the next merge --write --data makes a new one")),
+            },
+            None => {
+                let fresh = DataKey::fresh().map_err(|e| CliError::new(format!("no random key can be made: {e}")))?;
+                Ok((fresh, true))
+            }
+        }
+    }
+
+    /// The key for two schemas of anywhere: the workspace's, where the command runs in one.
+    pub fn key_of_snapshots(&self) -> Result<DataKey, CliError> {
+        let in_workspace = self.folder.join("ysomorph.toml").is_file();
+        let workspace = if in_workspace { Some(self.open()?) } else { None };
+        Ok(Session::data_key(workspace.as_ref())?.0)
     }
 
     /// Counts records that go against the definition; says what couldn't be counted.

@@ -152,19 +152,42 @@ pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
         .map(|(_, candidate)| candidate)
 }
 
-/// Shows a name or text from a database with control characters escaped, so that it can't steer a terminal.
+/// Shows a name or text from a database with what can't be seen escaped, so that it can neither steer a terminal nor
+/// pass for another name.
 pub fn shown(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
+    let mut before = ' ';
     for c in text.chars() {
-        if c == SEPARATOR {
-            out.push('.');
-        } else if c.is_control() || matches!(c, '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{200e}' | '\u{200f}') {
-            out.extend(c.escape_default());
-        } else {
-            out.push(c);
+        match c {
+            SEPARATOR => out.push('.'),
+            c if c.is_control() => out.extend(c.escape_default()),
+            c if is_invisible(c) && !is_spelling(before, c) => out.extend(c.escape_unicode()),
+            c => out.push(c),
         }
+        before = c;
     }
     out
+}
+
+/// Whether a joiner or a selector belongs to the spelling of what stands before it: in Arabic and Indic scripts, and in
+/// pictures.
+fn is_spelling(before: char, c: char) -> bool {
+    match c {
+        '\u{200c}' | '\u{200d}' => matches!(before, '\u{620}'..='\u{6ff}' | '\u{900}'..='\u{dff}' | '\u{1f000}'..='\u{1faff}' | '\u{fe0f}'),
+        '\u{fe0f}' => matches!(before, '\u{2190}'..='\u{2bff}' | '\u{1f000}'..='\u{1faff}'),
+        _ => false,
+    }
+}
+
+/// Whether a character shows nothing of its own: controls, directions, joiners, tags, other blanks than the usual one,
+/// line ends, and what only changes the look of another.
+pub fn is_invisible(c: char) -> bool {
+    c.is_control()
+        || matches!(c,
+            '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}' | '\u{180b}'..='\u{180f}'
+            | '\u{2000}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{205f}'..='\u{206f}' | '\u{2800}' | '\u{3164}'
+            | '\u{fe00}'..='\u{fe0f}' | '\u{feff}' | '\u{ffa0}' | '\u{fff0}'..='\u{fffb}' | '\u{1bca0}'..='\u{1bca3}'
+            | '\u{1d173}'..='\u{1d17a}' | '\u{e0000}'..='\u{e0fff}')
 }
 
 /// Table names in files: [`written`] and [`read_table`] again.
@@ -198,6 +221,20 @@ mod tests {
             let name = read_table(text);
             assert_eq!((split_qualified(&name), written(&name)), ((schema, table), text.to_owned()));
         }
+    }
+
+    #[test]
+    fn nothing_invisible_is_shown_as_it_is() {
+        for c in ['\u{0}', '\u{7}', '\u{1b}', '\u{7f}', '\u{85}', '\u{9b}', '\u{200b}', '\u{200d}', '\u{feff}', '\u{2028}', '\u{2029}',
+            '\u{61c}', '\u{202e}', '\u{2066}', '\u{e0001}', '\u{e0061}', '\u{ad}', '\u{180e}', '\u{fe0f}', '\u{2060}'] {
+            let text = shown(&format!("a{c}b"));
+            assert_eq!(text, format!("a\\u{{{:x}}}b", u32::from(c)));
+        }
+        for plain in ["Größe", "日本語", "two words", "عربي", "naïve é", "🐝", "می\u{200c}خواهم", "❤\u{fe0f}"] {
+            assert_eq!(shown(plain), plain);
+        }
+        assert_eq!(shown("a\tb\n"), "a\\tb\\n");
+        assert_eq!(shown(&qualified("sales", "order")), "sales.order");
     }
 
     #[test]

@@ -175,7 +175,7 @@ fn without_aliases(message: &str) -> String {
     let mut rest = message;
     while let Some(dot) = rest.find('.') {
         let (before, after) = rest.split_at(dot);
-        let start = before.rfind(|c: char| !c.is_ascii_alphanumeric()).map_or(0, |at| at + 1);
+        let start = before.char_indices().rfind(|(_, c)| !c.is_ascii_alphanumeric()).map_or(0, |(at, c)| at + c.len_utf8());
         let word = &before[start..];
         let is_alias = word == "r" || word.strip_prefix('l').is_some_and(|n| !n.is_empty() && n.chars().all(|c| c.is_ascii_digit()));
         let followed = after[1..].starts_with(is_name);
@@ -231,6 +231,7 @@ mod tests {
             ("no such column: l12.postcode", "no such column: postcode"),
             ("column r.tag does not exist", "column tag does not exist"),
             ("Unknown column 'l1.tag' in 'SELECT'. Sorry.", "Unknown column 'tag' in 'SELECT'. Sorry."),
+            ("Spalte »r.größe« existiert nicht – l2.ö fehlt…r.x. Ende", "Spalte »größe« existiert nicht – ö fehlt…x. Ende"),
             ("relation \"sales.order\" does not exist", "relation \"sales.order\" does not exist"),
         ] {
             assert_eq!(without_aliases(message), shown);

@@ -1,13 +1,37 @@
 //! Reports as JSON, and the JSON Schema they validate against.
 
 use crate::Report;
+use serde::Serialize;
+use ysomorph_core::name::is_invisible;
 
-/// A report as JSON, for programs. Non-ASCII names stay as they are; control characters are escaped by JSON itself.
+/// A report as JSON, for programs.
 pub fn to_json(report: &Report) -> String {
+    json(report)
+}
+
+/// A value as JSON. Names of any script stay as they are; what can't be seen is escaped as JSON escapes, so that it is
+/// the same value and can't steer a terminal.
+pub fn json(value: &impl Serialize) -> String {
     // These plain types always serialise.
-    let mut text = serde_json::to_string_pretty(report).unwrap_or_default();
-    text.push('\n');
-    text
+    visible(serde_json::to_string_pretty(value).unwrap_or_default()) + "\n"
+}
+
+/// JSON with what can't be seen escaped.
+pub fn visible(json: String) -> String {
+    let hidden = |c: char| c > '\u{7e}' && is_invisible(c);
+    if !json.contains(hidden) {
+        return json;
+    }
+    let mut out = String::with_capacity(json.len());
+    for c in json.chars() {
+        if hidden(c) {
+            let mut units = [0; 2];
+            c.encode_utf16(&mut units).iter().for_each(|unit| out.push_str(&format!("\\u{unit:04x}")));
+        } else {
+            out.push(c);
+        }
+    }
+    out
 }
 
 /// The JSON Schema of reports.
@@ -16,4 +40,16 @@ pub fn schema() -> String {
     let mut text = serde_json::to_string_pretty(&schema).unwrap_or_default();
     text.push('\n');
     text
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn what_can_not_be_seen_is_escaped_and_reads_back() {
+        let value = "a\u{202e}b\u{9b}c\u{e0041}d\u{feff}e\u{7f}ü🐝";
+        let text = super::json(&value);
+        assert!(text.chars().all(|c| c == '\n' || !ysomorph_core::name::is_invisible(c)), "{text:?}");
+        assert!(text.contains("\\u202e") && text.contains("\\udb40\\udc41") && text.contains("ü🐝"), "{text}");
+        assert_eq!(serde_json::from_str::<String>(&text).unwrap(), value);
+    }
 }

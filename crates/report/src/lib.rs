@@ -7,6 +7,6 @@ mod junit;
 mod report;
 pub mod text;
 
-pub use json::{schema, to_json};
+pub use json::{json, schema, to_json, visible};
 pub use junit::to_junit;
 pub use report::{DrawnPage, EditReport, FileDiff, KeptReport, Order, PartReport, Rehearsal, Report, SchemaDigests, Totals};

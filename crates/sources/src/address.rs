@@ -1,6 +1,7 @@
 //! Where a server is and who asks: read from a url, completed from the environment and the usual password files.
 //! A password is kept apart from everything that is printed.
 
+use crate::option_file;
 use percent_encoding::percent_decode_str;
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -162,9 +163,10 @@ impl Address {
         let home = environment("HOME").map(PathBuf::from);
         if self.engine == Engine::Postgresql {
             let file = environment("PGPASSFILE").map(PathBuf::from).or_else(|| Some(home?.join(".pgpass")))?;
-            return self.in_pgpass(&std::fs::read_to_string(file).ok()?);
+            return if is_private(&file) { self.in_pgpass(&std::fs::read_to_string(file).ok()?) } else { None };
         }
-        from_my_cnf(&home?.join(".my.cnf"))
+        let common = ["/etc/my.cnf", "/etc/mysql/my.cnf"].map(PathBuf::from);
+        option_file::password(&common.into_iter().chain(home.map(|home| home.join(".my.cnf"))).collect::<Vec<_>>())
     }
 
     /// `host:port:database:user:password`, `*` for any, `\` before `:` and `\`.
@@ -176,6 +178,8 @@ impl Address {
                 match c {
                     '\\' => parts.last_mut()?.extend(characters.next()),
                     ':' if parts.len() < 5 => parts.push(String::new()),
+                    // The password ends here.
+                    ':' => break,
                     c => parts.last_mut()?.push(c),
                 }
             }
@@ -187,22 +191,17 @@ impl Address {
     }
 }
 
-/// The password of the `[client]` group of an option file.
-fn from_my_cnf(file: &Path) -> Option<String> {
-    let text = std::fs::read_to_string(file).ok()?;
-    let mut group = "";
-    let mut found = None;
-    for line in text.lines().map(str::trim) {
-        if let Some(name) = line.strip_prefix('[').and_then(|l| l.strip_suffix(']')) {
-            group = name;
-        } else if matches!(group, "client" | "client-mariadb" | "mysql")
-            && let Some((key, value)) = line.split_once('=')
-            && key.trim() == "password"
-        {
-            found = Some(value.trim().trim_matches(['"', '\'']).to_owned());
+/// Whether a file is a plain one that only its owner may read: the client passes over others.
+fn is_private(file: &Path) -> bool {
+    let Ok(there) = std::fs::metadata(file) else { return false };
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        if there.permissions().mode() & 0o077 != 0 {
+            return false;
         }
     }
-    found
+    there.is_file()
 }
 
 /// A url without its password: what may be kept and shown.
@@ -240,15 +239,21 @@ mod tests {
 
     #[test]
     fn password_files_are_read() {
-        let folder = std::env::temp_dir().join(format!("ysomorph-pass-{}", std::process::id()));
-        std::fs::create_dir_all(&folder).unwrap();
-        let file = folder.join("pass");
-        std::fs::write(&file, "# all\nother:*:*:*:no\nlocalhost:*:combs:anna:a\\:b\n").unwrap();
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("pass");
+        std::fs::write(&file, "# all\nother:*:*:*:no\nlocalhost:*:combs:anna:a\\:b:rest\n").unwrap();
         let file_text = file.to_str().unwrap();
-        assert_eq!(parse("postgres://anna@127.0.0.1/combs", &[("PGPASSFILE", file_text)]).unwrap().password(), Some("a:b"));
+        let password = || parse("postgres://anna@127.0.0.1/combs", &[("PGPASSFILE", file_text)]).unwrap().password().map(str::to_owned);
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt;
+            std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o644)).unwrap();
+            assert_eq!(password(), None, "others may read it");
+            std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o600)).unwrap();
+        }
+        assert_eq!(password().as_deref(), Some("a:b"));
         assert_eq!(parse("postgres://odo@127.0.0.1/combs", &[("PGPASSFILE", file_text)]).unwrap().password(), None);
-        std::fs::write(folder.join(".my.cnf"), "[client]\nuser=x\npassword = \"y z\"\n").unwrap();
-        assert_eq!(parse("mysql://anna@h/combs", &[("HOME", folder.to_str().unwrap())]).unwrap().password(), Some("y z"));
-        std::fs::remove_dir_all(folder).unwrap();
+        std::fs::write(folder.path().join(".my.cnf"), "[client]\nuser=x\npassword = \"y z\"   # ours\n").unwrap();
+        assert_eq!(parse("mysql://anna@h/combs", &[("HOME", folder.path().to_str().unwrap())]).unwrap().password(), Some("y z"));
     }
 }

@@ -3,7 +3,6 @@
 use crate::server::{ServerError, bounded};
 use crate::{Address, Source, SourceError, mariadb, postgres, sqlite};
 use mysql::prelude::Queryable;
-use std::path::Path;
 use std::sync::mpsc;
 use std::time::{Duration, Instant};
 use ysomorph_core::impact::data::{Counted, TableCounts, counted};
@@ -22,7 +21,7 @@ pub type CountedTables = (Vec<Counted>, Vec<(String, String)>);
 pub fn count(source: &Source, plan: Vec<TableCounts>, limit: Duration, progress: Progress) -> Result<CountedTables, SourceError> {
     let until = Instant::now() + limit;
     match source {
-        Source::Sqlite(path) => on_sqlite(path, &plan, until, progress),
+        Source::Sqlite(path) => sqlite::look(path, |looked| on_sqlite(looked, &plan, until, progress)),
         Source::Snapshot(_) => Ok((Vec::new(), plan.into_iter().map(|t| (t.table, "a snapshot has no data".to_owned())).collect())),
         Source::Server(address) => Ok(on_server(address, plan, until, progress)?),
     }
@@ -52,8 +51,8 @@ fn each(
     (all, left)
 }
 
-fn on_sqlite(path: &Path, plan: &[TableCounts], until: Instant, progress: Progress) -> Result<CountedTables, SourceError> {
-    let connection = sqlite::open(path)?;
+fn on_sqlite(looked: &sqlite::Looked, plan: &[TableCounts], until: Instant, progress: Progress) -> Result<CountedTables, SourceError> {
+    let connection = looked.connect()?;
     let interrupt = connection.get_interrupt_handle();
     let (done, waits) = mpsc::channel::<()>();
     // SQLite has no time limit of its own.

@@ -6,6 +6,7 @@ mod address;
 mod count;
 mod mariadb;
 mod measure;
+mod option_file;
 mod postgres;
 mod rehearse;
 mod sample;
@@ -16,7 +17,7 @@ pub mod sqlite;
 
 pub use address::Address;
 pub use count::{CountedTables, Progress, count};
-pub use measure::measure;
+pub use measure::{DataKey, measure};
 pub use postgres::trail::INSTALL as TRAIL_SQL;
 pub use rehearse::{Line, rehearse};
 pub use sample::{Records, sample};

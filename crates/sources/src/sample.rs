@@ -14,8 +14,8 @@ pub type Records = Vec<Vec<Option<String>>>;
 /// Where the database can't be asked, or refuses the statement.
 pub fn sample(source: &Source, sql: &str) -> Result<Records, SourceError> {
     match source {
-        Source::Sqlite(path) => {
-            let connection = sqlite::open(path)?;
+        Source::Sqlite(path) => sqlite::look(path, |looked| {
+            let connection = looked.connect()?;
             let read = || -> rusqlite::Result<Records> {
                 let mut statement = connection.prepare(sql)?;
                 let count = statement.column_count();
@@ -36,7 +36,7 @@ pub fn sample(source: &Source, sql: &str) -> Result<Records, SourceError> {
                 rows.collect()
             };
             read().map_err(|error| SourceError::Read { path: path.clone(), reason: error.to_string() })
-        }
+        }),
         Source::Snapshot(path) => {
             Err(SourceError::Read { path: path.clone(), reason: "a snapshot is no database: it has no records".to_owned() })
         }

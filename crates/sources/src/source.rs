@@ -139,6 +139,11 @@ impl Source {
 }
 
 fn text_of(path: &Path) -> Result<String, SourceError> {
+    // A pipe in a folder would be waited for; what a shell hands over has a place of its own.
+    let handed = ["/dev/fd", "/dev/stdin", "/proc/self/fd"].iter().any(|place| path.starts_with(place));
+    if !handed && std::fs::metadata(path).is_ok_and(|there| !there.is_file()) {
+        return Err(SourceError::Open { path: path.to_owned(), reason: "it is no plain file".to_owned() });
+    }
     std::fs::read_to_string(path).map_err(|error| SourceError::Open { path: path.to_owned(), reason: error.to_string() })
 }
 

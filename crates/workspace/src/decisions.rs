@@ -1,6 +1,6 @@
 //! `decisions.toml`: answers that wait for the next merge. People may edit it, so it is edited, not rewritten.
 
-use crate::open::{FileError, read_text, read_toml};
+use crate::open::{FileError, read_text, read_state};
 use crate::toml;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
@@ -32,6 +32,10 @@ pub struct Answer {
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Decisions {
+    /// Version of the format; a newer one is refused before it is read.
+    #[serde(default)]
+    #[allow(dead_code, reason = "looked at before the rest is read")]
+    format: Option<u32>,
     #[serde(default)]
     answer: Vec<Answer>,
 }
@@ -39,7 +43,7 @@ struct Decisions {
 /// The answers of a workspace.
 pub(crate) fn read(root: &Path) -> Result<Vec<Answer>, FileError> {
     match read_text(root, FILE)? {
-        Some(text) => read_toml::<Decisions>(FILE, &text).map(|d| d.answer),
+        Some(text) => read_state::<Decisions>(FILE, &text).map(|d| d.answer),
         None => Ok(Vec::new()),
     }
 }

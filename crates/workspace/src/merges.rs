@@ -1,10 +1,10 @@
 //! `.ysomorph/merges/`: one entry for each thing written, with what is needed to take it back.
 
 use crate::decisions::{self, Answer};
-use crate::lock;
-use crate::open::{FileError, Workspace, read_text};
+use crate::folder::{self, Before, Lock, Step, Transaction, TransactionError, digest};
+use crate::open::{FileError, Workspace, list_folder, newer, read_text};
 use crate::plan::WriteError;
-use crate::transaction::{Before, Step, Transaction, TransactionError, digest};
+use crate::secret;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -22,13 +22,19 @@ pub enum EntryKind {
     Undo,
 }
 
+/// The version of entries' format.
+const FORMAT: u32 = 2;
+
 /// One entry.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Entry {
     /// Version of the format.
     pub format: u32,
-    /// Its number, from 1.
-    pub id: u32,
+    /// Its name: the day and six hexadecimal digits, so that entries of two branches lie side by side.
+    pub id: String,
+    /// The latest entries when it was written: one, or more where branches were joined.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub after: Vec<String>,
     /// What it is.
     pub kind: EntryKind,
     /// When it was written.
@@ -44,11 +50,9 @@ pub struct Entry {
     pub used: Vec<Answer>,
     /// The merges it takes back.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub undoes: Vec<u32>,
+    pub undoes: Vec<String>,
     /// The files it wrote.
     pub files: Vec<FileChange>,
-    #[serde(skip)]
-    after: BTreeMap<String, Option<String>>,
 }
 
 /// One file of an entry.
@@ -56,12 +60,15 @@ pub struct Entry {
 pub struct FileChange {
     /// Relative to the workspace.
     pub path: String,
-    /// Its text before; absent where there was none.
+    /// Its text before, a password in it masked; absent where there was none.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub before: Option<String>,
-    /// The digest of its text after; absent where it went.
+    /// The digest of its text after, a password in it masked; absent where it went.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub after: Option<String>,
+    /// Who may do what with a file that went, as the system's number.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mode: Option<u32>,
 }
 
 /// Why nothing was taken back.
@@ -71,8 +78,14 @@ pub enum UndoError {
     #[error("there is no merge to undo")]
     Nothing,
     /// No such entry.
-    #[error("there is no entry {0}")]
-    Unknown(u32),
+    #[error("there is no entry `{0}`")]
+    Unknown(String),
+    /// Several entries are meant by so short a name.
+    #[error("`{0}` may be any of {1}")]
+    Ambiguous(String, String),
+    /// It was taken back before.
+    #[error("entry {0} is taken back already")]
+    TakenBack(String),
     /// Files were changed since.
     #[error("changed since: {}", .0.join(", "))]
     ChangedSince(Vec<String>),
@@ -81,144 +94,250 @@ pub enum UndoError {
     Write(#[from] WriteError),
 }
 
-impl From<TransactionError> for UndoError {
-    fn from(error: TransactionError) -> Self {
-        UndoError::Write(error.into())
+/// A file with its text before and after, and the mode of one that isn't there yet.
+pub(crate) type Changed = (Option<String>, Option<String>, Option<u32>);
+
+/// What an entry is written with.
+pub(crate) struct NewEntry<'a> {
+    pub kind: EntryKind,
+    /// The moment, for people.
+    pub when: &'a str,
+    /// The files, by path.
+    pub files: BTreeMap<String, Changed>,
+    pub used: Vec<Answer>,
+    pub answers: BTreeMap<String, String>,
+    pub changes: Vec<Change>,
+    pub undoes: Vec<String>,
+}
+
+impl NewEntry<'_> {
+    /// Writes the entry and its files in one transaction.
+    pub fn write(self, root: &Path, lock: &mut Lock) -> Result<Entry, WriteError> {
+        let entries = read_all(root).map_err(WriteError::File)?;
+        let mut steps: Vec<Step> = Vec::new();
+        let mut files = Vec::new();
+        for (path, (before, after, mode)) in self.files {
+            files.push(FileChange {
+                before: before.as_deref().map(|text| secret::masked(&path, text)),
+                after: after.as_deref().map(|text| masked_digest(&path, text)),
+                mode: if after.is_none() { folder::mode_of(root, &path) } else { None },
+                path: path.clone(),
+            });
+            steps.push(Step { before: Before::of(before.as_deref()), path, new: after, mode });
+        }
+        let mut entry = Entry {
+            format: FORMAT,
+            id: String::new(),
+            after: heads(&entries),
+            kind: self.kind,
+            when: self.when.to_owned(),
+            changes: self.changes,
+            answers: self.answers,
+            used: self.used,
+            undoes: self.undoes,
+            files,
+        };
+        // What two branches write at the same moment differs in what it comes after or in what it does.
+        let seed = digest(&entry.text()?);
+        let day = self.when.get(..10).unwrap_or("undated");
+        let digits = seed.trim_start_matches("sha256:");
+        let names = (0..).map_while(|at| Some(format!("{day}-{}", digits.get(at..at + 6)?)));
+        entry.id = names.into_iter().find(|name| entries.iter().all(|e| e.id != *name)).unwrap_or(seed);
+        steps.push(Step { path: entry.path(), before: Before::Absent, new: Some(entry.text()?), mode: None });
+        Transaction { steps }.commit(root, lock)?;
+        Ok(entry)
     }
+}
+
+fn masked_digest(path: &str, text: &str) -> String {
+    digest(&secret::masked(path, text))
 }
 
 impl Entry {
     fn path(&self) -> String {
-        format!("{FOLDER}/{:04}.json", self.id)
+        format!("{FOLDER}/{}.json", self.id)
     }
 
-    /// The transaction that writes the entry and its files.
-    pub(crate) fn transaction(&self) -> Result<Transaction, TransactionError> {
-        let mut steps: Vec<Step> = self
-            .files
-            .iter()
-            .map(|f| Step {
-                path: f.path.clone(),
-                before: f.before.clone().map_or(Before::Absent, Before::Text),
-                new: self.after.get(&f.path).cloned().flatten(),
-            })
-            .collect();
-        let text =
-            serde_json::to_string_pretty(self).map_err(|e| TransactionError::Io { path: self.path(), source: std::io::Error::other(e) })?;
-        steps.push(Step { path: self.path(), before: Before::Absent, new: Some(text + "\n") });
-        Ok(Transaction { steps })
+    fn text(&self) -> Result<String, TransactionError> {
+        let failed = |e| TransactionError::Io { path: self.path(), source: std::io::Error::other(e) };
+        serde_json::to_string_pretty(self).map(|text| text + "\n").map_err(failed)
     }
 }
 
-/// A new entry over files given as before and after. `decisions.toml` stands beside: people edit it in between.
-pub(crate) fn new_entry(
-    root: &Path,
-    kind: EntryKind,
-    when: &str,
-    files: BTreeMap<String, (Option<String>, Option<String>)>,
-    used: Vec<Answer>,
-    answers: BTreeMap<String, String>,
-    changes: Vec<Change>,
-) -> Result<Entry, FileError> {
-    let id = read_all(root)?.last().map_or(0, |e| e.id) + 1;
-    let changed = files
-        .iter()
-        .map(|(path, (before, after))| FileChange { path: path.clone(), before: before.clone(), after: after.as_deref().map(digest) })
-        .collect();
-    let after = files.into_iter().map(|(path, (_, after))| (path, after)).collect();
-    Ok(Entry { format: 1, id, kind, when: when.to_owned(), changes, answers, used, undoes: Vec::new(), files: changed, after })
+/// The entries that no other one comes after.
+fn heads(entries: &[Entry]) -> Vec<String> {
+    let followed: BTreeSet<&String> = entries.iter().flat_map(|e| &e.after).collect();
+    entries.iter().map(|e| &e.id).filter(|id| !followed.contains(id)).cloned().collect()
 }
 
-/// All entries, oldest first.
+/// All entries, each after those it was written after.
 pub fn read_all(root: &Path) -> Result<Vec<Entry>, FileError> {
-    let names = std::fs::read_dir(root.join(FOLDER))
-        .map(|e| e.flatten().filter_map(|e| e.file_name().into_string().ok()).collect::<Vec<_>>())
-        .unwrap_or_default();
     let mut entries = Vec::new();
-    for name in names.into_iter().filter(|n| n.ends_with(".json")) {
+    for name in list_folder(root, FOLDER)?.into_iter().filter(|n| n.ends_with(".json")) {
         let file = format!("{FOLDER}/{name}");
         let Some(text) = read_text(root, &file)? else { continue };
-        let entry: Entry = serde_json::from_str(&text).map_err(|e| FileError {
-            file: file.clone(),
-            at: None,
-            message: e.to_string(),
-            text: String::new(),
-        })?;
+        let failed = |message: String| FileError { file: file.clone(), at: None, message, text: String::new() };
+        let value: serde_json::Value = serde_json::from_str(&text).map_err(|e| failed(e.to_string()))?;
+        let format = value.get("format").and_then(serde_json::Value::as_u64).unwrap_or_default();
+        if format > u64::from(FORMAT) {
+            return Err(failed(newer(format, FORMAT)));
+        }
+        let mut entry: Entry = serde_json::from_value(numbered(value)).map_err(|e| failed(e.to_string()))?;
+        if file != entry.path() {
+            return Err(failed(format!("it calls itself `{}`", entry.id)));
+        }
+        // The first format kept them as they were.
+        entry.files.iter_mut().for_each(|f| f.before = f.before.take().map(|text| secret::masked(&f.path, &text)));
         entries.push(entry);
     }
-    entries.sort_by_key(|e| e.id);
-    Ok(entries)
+    Ok(in_order(entries))
+}
+
+/// Entries of the first format were numbered: their numbers are their names, each after the one before.
+fn numbered(mut value: serde_json::Value) -> serde_json::Value {
+    let Some(number) = value.get("id").and_then(serde_json::Value::as_u64) else { return value };
+    value["id"] = format!("{number:04}").into();
+    if number > 1 {
+        value["after"] = vec![format!("{:04}", number - 1)].into();
+    }
+    if let Some(undoes) = value.get_mut("undoes").and_then(serde_json::Value::as_array_mut) {
+        undoes.iter_mut().for_each(|n| *n = format!("{:04}", n.as_u64().unwrap_or_default()).into());
+    }
+    value
+}
+
+/// Each entry after those it was written after; otherwise by time and name.
+fn in_order(mut entries: Vec<Entry>) -> Vec<Entry> {
+    entries.sort_by(|a, b| (&a.when, &a.id).cmp(&(&b.when, &b.id)));
+    let known: BTreeSet<String> = entries.iter().map(|e| e.id.clone()).collect();
+    let (mut sorted, mut done): (Vec<Entry>, BTreeSet<String>) = (Vec::new(), BTreeSet::new());
+    while !entries.is_empty() {
+        let is_next = |e: &Entry| e.after.iter().all(|id| done.contains(id) || !known.contains(id));
+        // A circle can't come from this program; whatever comes first then ends it.
+        let at = entries.iter().position(is_next).unwrap_or(0);
+        let entry = entries.remove(at);
+        done.insert(entry.id.clone());
+        sorted.push(entry);
+    }
+    sorted
 }
 
 /// Merges that are in force: not taken back by an undo that is itself in force.
-pub fn in_force(entries: &[Entry]) -> BTreeSet<u32> {
-    let mut active: BTreeSet<u32> = entries.iter().map(|e| e.id).collect();
+pub fn in_force(entries: &[Entry]) -> BTreeSet<&str> {
+    let mut active: BTreeSet<&str> = entries.iter().map(|e| e.id.as_str()).collect();
     for entry in entries.iter().rev().filter(|e| e.kind == EntryKind::Undo) {
-        if active.contains(&entry.id) {
-            active.retain(|id| !entry.undoes.contains(id));
+        if active.contains(entry.id.as_str()) {
+            active.retain(|id| !entry.undoes.iter().any(|undone| undone == id));
         }
     }
     active
 }
 
+/// The entry that a name, its beginning or its end stands for.
+///
+/// # Errors
+/// Where there is none, or more than one.
+pub fn named<'a>(entries: &'a [Entry], name: &str) -> Result<&'a Entry, UndoError> {
+    let exact = entries.iter().find(|e| e.id == name);
+    let near: Vec<&Entry> = match exact {
+        Some(entry) => vec![entry],
+        None => entries.iter().filter(|e| !name.is_empty() && (e.id.starts_with(name) || e.id.ends_with(name))).collect(),
+    };
+    match near.as_slice() {
+        [] => Err(UndoError::Unknown(name.to_owned())),
+        [entry] => Ok(entry),
+        several => Err(UndoError::Ambiguous(name.to_owned(), several.iter().map(|e| e.id.as_str()).collect::<Vec<_>>().join(", "))),
+    }
+}
+
+/// What an undo did.
+#[derive(Debug)]
+pub struct Undone {
+    /// Its entry.
+    pub entry: Entry,
+    /// The entries that were in force and no longer are.
+    pub taken_back: Vec<String>,
+}
+
 impl Workspace {
     /// Takes back an entry and all later ones: the files hold again, to the byte, what they held before it.
     /// Without an entry: the latest merge in force.
-    pub fn undo(&self, entry: Option<u32>, now: &str) -> Result<Entry, UndoError> {
+    pub fn undo(&self, entry: Option<&str>, now: &str) -> Result<Undone, UndoError> {
         let file_error = |e| UndoError::Write(WriteError::File(e));
-        let _lock = lock::take(&self.root).map_err(|e| UndoError::Write(e.into()))?;
+        let mut lock = folder::take(&self.root).map_err(|e| UndoError::Write(e.into()))?;
         let entries = read_all(&self.root).map_err(file_error)?;
         let active = in_force(&entries);
         let target = match entry {
-            Some(id) if entries.iter().any(|e| e.id == id) => id,
-            Some(id) => return Err(UndoError::Unknown(id)),
-            None => entries
-                .iter()
-                .rev()
-                .find(|e| e.kind == EntryKind::Merge && active.contains(&e.id))
-                .map(|e| e.id)
-                .ok_or(UndoError::Nothing)?,
+            Some(name) => named(&entries, name)?,
+            None => {
+                let in_force = |e: &&Entry| e.kind == EntryKind::Merge && active.contains(e.id.as_str());
+                entries.iter().rev().find(in_force).ok_or(UndoError::Nothing)?
+            }
         };
-        let back: Vec<&Entry> = entries.iter().rev().filter(|e| e.id >= target).collect();
-        let (mut now_there, mut restored): (BTreeMap<String, Option<String>>, BTreeMap<String, Option<String>>) =
-            (BTreeMap::new(), BTreeMap::new());
+        if !active.contains(target.id.as_str()) {
+            return Err(UndoError::TakenBack(target.id.clone()));
+        }
+        let from = entries.iter().position(|e| e.id == target.id).unwrap_or_default();
+        let back = &entries[from..];
+        let files = self.files_before(back)?;
+        let undone = || back.iter().rev().filter(|e| active.contains(e.id.as_str()));
+        let mut files = files;
+        let answers: Vec<Answer> = undone().filter(|e| e.kind == EntryKind::Merge).flat_map(|e| e.used.clone()).collect();
+        if !answers.is_empty() {
+            let text = read_text(&self.root, decisions::FILE).map_err(file_error)?;
+            let with = decisions::with(Some(text.as_deref().unwrap_or_default()), &answers);
+            files.insert(decisions::FILE.to_owned(), (text, with, None));
+        }
+        let taken_back = undone().map(|e| e.id.clone()).collect();
+        let new = NewEntry {
+            kind: EntryKind::Undo,
+            when: now,
+            files,
+            used: Vec::new(),
+            answers: BTreeMap::new(),
+            changes: Vec::new(),
+            // Also those that are taken back already: an undo among them must not count again.
+            undoes: back.iter().map(|e| e.id.clone()).collect(),
+        };
+        let entry = new.write(&self.root, &mut lock).map_err(UndoError::Write)?;
+        Ok(Undone { entry, taken_back })
+    }
+
+    /// The files that these latest entries wrote, as they are and as they were before the first of them.
+    fn files_before(&self, back: &[Entry]) -> Result<BTreeMap<String, Changed>, UndoError> {
+        let mut now_there: BTreeMap<&str, Option<String>> = BTreeMap::new();
+        // What each file held, a password masked, and the mode it had.
+        let mut restored: BTreeMap<&str, (Option<String>, Option<u32>)> = BTreeMap::new();
         let mut changed = BTreeSet::new();
-        for entry in &back {
+        for entry in back.iter().rev() {
             for file in entry.files.iter().filter(|f| f.path != decisions::FILE) {
-                if !now_there.contains_key(&file.path) {
-                    let text = read_text(&self.root, &file.path).map_err(file_error)?;
-                    now_there.insert(file.path.clone(), text.clone());
-                    restored.insert(file.path.clone(), text);
+                let path = file.path.as_str();
+                if !now_there.contains_key(path) {
+                    if !folder::is_ours(path) {
+                        return Err(UndoError::Write(TransactionError::from(folder::Refused::Outside(path.to_owned())).into()));
+                    }
+                    let text = read_text(&self.root, path).map_err(|e| UndoError::Write(WriteError::File(e)))?;
+                    restored.insert(path, (text.as_deref().map(|text| secret::masked(path, text)), None));
+                    now_there.insert(path, text);
                 }
-                let current = restored.get(&file.path).cloned().flatten();
+                let (current, _) = restored.get(path).cloned().unwrap_or_default();
                 if current.as_deref().map(digest) != file.after {
                     changed.insert(file.path.clone());
                 }
-                restored.insert(file.path.clone(), file.before.clone());
+                restored.insert(path, (file.before.clone(), file.mode));
             }
         }
         if !changed.is_empty() {
             return Err(UndoError::ChangedSince(changed.into_iter().collect()));
         }
-        let mut files: BTreeMap<String, (Option<String>, Option<String>)> = now_there
-            .into_iter()
-            .map(|(path, text)| {
-                let before = restored.get(&path).cloned().flatten();
-                (path, (text, before))
-            })
-            .collect();
-        files.retain(|_, (before, after)| before != after);
-        let undone: Vec<&&Entry> = back.iter().filter(|e| e.kind == EntryKind::Merge && active.contains(&e.id)).collect();
-        let answers: Vec<Answer> = undone.iter().flat_map(|e| e.used.clone()).collect();
-        if !answers.is_empty() {
-            let text = read_text(&self.root, decisions::FILE).map_err(file_error)?;
-            let with = decisions::with(Some(text.as_deref().unwrap_or_default()), &answers);
-            files.insert(decisions::FILE.to_owned(), (text, with));
+        let mut files = BTreeMap::new();
+        for (path, text) in now_there {
+            let (before, mode) = restored.remove(path).unwrap_or_default();
+            let before = before.map(|masked| secret::revealed(path, &masked, text.as_deref().unwrap_or_default()));
+            if text != before {
+                files.insert(path.to_owned(), (text, before, mode));
+            }
         }
-        let mut entry = new_entry(&self.root, EntryKind::Undo, now, files, Vec::new(), BTreeMap::new(), Vec::new()).map_err(file_error)?;
-        entry.undoes = back.iter().filter(|e| active.contains(&e.id)).map(|e| e.id).collect();
-        entry.undoes.sort_unstable();
-        entry.transaction()?.commit(&self.root)?;
-        Ok(entry)
+        Ok(files)
     }
 }

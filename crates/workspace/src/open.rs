@@ -4,13 +4,12 @@ use crate::config::Config;
 use crate::decisions::{self, Answer};
 use crate::state::State;
 use crate::toml::{ParseError, parse};
-use crate::transaction::{self, TransactionError};
+use crate::folder::{self, LockError};
+use crate::secret;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
-use std::fs;
-use std::io;
 use std::path::{Path, PathBuf};
-use ysomorph_core::definition::{At, FileKey, Tree, validate_workspace};
+use ysomorph_core::definition::{At, FileKey, Tree, Value, validate_workspace};
 
 /// A workspace read from disk.
 #[derive(Debug)]
@@ -60,9 +59,9 @@ pub enum OpenError {
     /// Some files can't be read.
     #[error("{} can't be read", files(.0))]
     Files(Vec<FileError>),
-    /// An interrupted write couldn't be completed.
+    /// Somebody writes without a pause, or an interrupted write couldn't be completed.
     #[error("an interrupted write couldn't be completed: {0}")]
-    Recovery(#[from] TransactionError),
+    Recovery(#[from] LockError),
 }
 
 fn files(errors: &[FileError]) -> String {
@@ -75,10 +74,13 @@ impl Workspace {
     /// Opens the workspace in a folder. The one thing this may write is the rest of a write that was interrupted
     /// after its commit point.
     pub fn open(root: &Path) -> Result<Workspace, OpenError> {
-        if !root.join("ysomorph.toml").is_file() {
+        if !is_workspace(root) {
             return Err(OpenError::NotAWorkspace(root.to_owned()));
         }
-        let recovered = transaction::recover(root)?;
+        folder::whole(root, |recovered| Workspace::read(root, recovered))?
+    }
+
+    fn read(root: &Path, recovered: bool) -> Result<Workspace, OpenError> {
         let mut errors = Vec::new();
         let (config_text, config) = read_config(root, &mut errors);
         let (texts, tree) = read_definition(root, &mut errors);
@@ -114,11 +116,39 @@ impl Workspace {
 /// Reads a text file; what isn't there is `None`.
 pub(crate) fn read_text(root: &Path, file: &str) -> Result<Option<String>, FileError> {
     let failed = |message: String| FileError { file: file.to_owned(), at: None, message, text: String::new() };
-    match fs::read(root.join(file)) {
-        Ok(bytes) => String::from_utf8(bytes).map(Some).map_err(|_| failed("it isn't UTF-8 text".to_owned())),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        Err(error) => Err(failed(error.to_string())),
+    match folder::read(root, file) {
+        Ok(Some(bytes)) => String::from_utf8(bytes).map(Some).map_err(|_| failed("it isn't UTF-8 text".to_owned())),
+        Ok(None) => Ok(None),
+        Err(refused) => Err(failed(refused.to_string())),
     }
+}
+
+/// The names in a folder of the workspace; one that isn't there has none.
+pub(crate) fn list_folder(root: &Path, folder: &str) -> Result<Vec<String>, FileError> {
+    let failed = |message: String| FileError { file: format!("{folder}/"), at: None, message, text: String::new() };
+    folder::list(root, folder).map(Option::unwrap_or_default).map_err(|refused| failed(refused.to_string()))
+}
+
+/// Whether there is a configuration, be it one that can't be read.
+fn is_workspace(root: &Path) -> bool {
+    std::fs::symlink_metadata(root.join("ysomorph.toml")).is_ok()
+}
+
+/// What is said of a file of the state that a newer program wrote.
+pub(crate) fn newer(format: u64, known: u32) -> String {
+    format!("it has format {format}, this program knows {known}: use a newer ysomorph")
+}
+
+/// Reads a file of the state into a type. Where it names a format, it has to be one this program knows.
+pub(crate) fn read_state<T: serde::de::DeserializeOwned>(file: &str, text: &str) -> Result<T, FileError> {
+    if let Ok(parsed) = parse(text)
+        && let Some(Value::Int(format)) = parsed.node.get("format").map(|node| &node.value)
+        && *format > 1
+    {
+        let message = newer(u64::try_from(*format).unwrap_or_default(), 1);
+        return Err(FileError { file: file.to_owned(), at: None, message, text: String::new() });
+    }
+    read_toml(file, text)
 }
 
 pub(crate) fn toml_error(file: &str, text: &str, error: &ParseError) -> FileError {
@@ -142,7 +172,7 @@ pub(crate) fn read_toml<T: serde::de::DeserializeOwned>(file: &str, text: &str) 
 /// # Errors
 /// Everything that is wrong with it.
 pub fn configuration(root: &Path) -> Result<Option<(String, Config)>, OpenError> {
-    if !root.join("ysomorph.toml").is_file() {
+    if !is_workspace(root) {
         return Ok(None);
     }
     let mut errors = Vec::new();
@@ -153,7 +183,20 @@ pub fn configuration(root: &Path) -> Result<Option<(String, Config)>, OpenError>
     }
 }
 
+/// Reads the configuration; what is said of it shows no password that stands in it.
 fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
+    let mut own = Vec::new();
+    let read = read_config_openly(root, &mut own);
+    errors.extend(own.into_iter().map(without_secrets));
+    read
+}
+
+/// An error of the configuration's without the passwords that stand in its text.
+pub(crate) fn without_secrets(error: FileError) -> FileError {
+    FileError { message: secret::scrubbed(&error.message, &error.text), text: secret::masked_in_place(&error.text), ..error }
+}
+
+fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
     let text = match read_text(root, "ysomorph.toml") {
         Ok(text) => text.unwrap_or_default(),
         Err(error) => {
@@ -176,16 +219,10 @@ fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Conf
 
 fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKey, String>, Tree) {
     let (mut texts, mut tree) = (BTreeMap::new(), Tree::default());
-    let mut names: Vec<String> = fs::read_dir(root.join("app"))
-        .map(|entries| {
-            entries
-                .flatten()
-                .filter_map(|e| e.file_name().into_string().ok())
-                .filter(|n| n.ends_with(".toml") && !n.starts_with('.'))
-                .collect()
-        })
-        .unwrap_or_default();
-    names.sort();
+    let names = definition_files(root).unwrap_or_else(|error| {
+        errors.push(error);
+        Vec::new()
+    });
     // Reading and parsing take the longest of all that opening does.
     let read = |name: &String| {
         let stem = name.trim_end_matches(".toml");
@@ -221,6 +258,19 @@ fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKe
     }
     (texts, tree)
 }
+
+/// The definition's files, by name. Without their folder there is no definition, which is something else than an empty one.
+pub(crate) fn definition_files(root: &Path) -> Result<Vec<String>, FileError> {
+    let failed = |message: String| FileError { file: format!("{DEFINITION}/"), at: None, message, text: String::new() };
+    match folder::list(root, DEFINITION) {
+        Ok(Some(names)) => Ok(names.into_iter().filter(|n| n.ends_with(".toml") && !n.starts_with('.')).collect()),
+        Ok(None) => Err(failed("the folder is missing: the definition's files belong there".to_owned())),
+        Err(refused) => Err(failed(refused.to_string())),
+    }
+}
+
+/// The definition's folder.
+const DEFINITION: &str = "app";
 
 impl Workspace {
     /// The stored draft: what the generator wrote.

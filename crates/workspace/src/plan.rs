@@ -2,13 +2,13 @@
 
 use crate::apply::apply_all;
 use crate::decisions::{self, Answer};
-use crate::lock::{self, LockError};
-use crate::merges::{self, Entry, EntryKind};
+use crate::folder::{self, Before, LockError, Step, Transaction, TransactionError};
+use crate::merges::{Changed, Entry, EntryKind, NewEntry};
 use crate::open::Workspace;
+use crate::secret;
 use crate::state::State;
 use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
 use crate::toml::{self, ApplyError};
-use crate::transaction::{Before, Step, Transaction, TransactionError};
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::definition::{FileKey, Node, Seg, Tree, Value};
 use ysomorph_core::draft::{Explained, NamesInUse, Plan, explained};
@@ -50,6 +50,12 @@ pub enum WriteError {
 pub type TextChange = (String, Option<String>, Option<String>);
 
 impl Planned {
+    /// Every file that changes, as it may be shown: before, after.
+    pub fn shown_files(&self) -> impl Iterator<Item = TextChange> {
+        let masked = |path: &str, text: &Option<String>| text.as_deref().map(|text| secret::masked(path, text));
+        self.files.iter().map(move |(path, (before, after))| (path.clone(), masked(path, before), masked(path, after)))
+    }
+
     /// Whether there is anything to write beyond the list of follow-ups.
     pub fn is_worth_writing(&self) -> bool {
         self.files.keys().any(|f| f != FOLLOW_UPS)
@@ -117,6 +123,7 @@ impl Workspace {
             stored: outcome.stored.clone(),
             memory,
             bytes,
+            modes: self.modes_away(&texts),
             follow_ups: follow_ups::of(&left, &self.state.follow_ups, &outcome.tree),
             texts: BTreeMap::new(),
         };
@@ -139,15 +146,28 @@ impl Workspace {
         Ok(Planned { outcome, left, files, used })
     }
 
+    /// The modes of the files that are away after a merge.
+    fn modes_away(&self, after: &BTreeMap<FileKey, String>) -> BTreeMap<String, u32> {
+        let mut modes = self.state.modes.clone();
+        for file in self.texts.keys().filter(|file| !after.contains_key(file)) {
+            modes.extend(folder::mode_of(&self.root, &file.path()).map(|mode| (file.path(), mode)));
+        }
+        modes.retain(|path, _| after.keys().all(|file| file.path() != *path));
+        modes
+    }
+
     /// Writes a plan in one transaction. `now` and `who` go into the entry.
     pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, now: &str) -> Result<Entry, WriteError> {
-        let _lock = lock::take(&self.root)?;
-        let mut files = planned.files.clone();
+        let mut lock = folder::take(&self.root)?;
+        self.is_as_read()?;
+        let mode = |path: &String| self.state.modes.get(path).copied();
+        let mut files: BTreeMap<String, Changed> =
+            planned.files.iter().map(|(path, (before, after))| (path.clone(), (before.clone(), after.clone(), mode(path)))).collect();
         let used: Vec<&str> = planned.used.iter().map(|a| a.question.as_str()).collect();
         if !used.is_empty() {
             let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
             let after = text.clone().and_then(|t| decisions::without(t, &used));
-            files.insert(decisions::FILE.to_owned(), (text, after.filter(|t| !t.is_empty())));
+            files.insert(decisions::FILE.to_owned(), (text, after.filter(|t| !t.is_empty()), None));
         }
         let changes = planned.outcome.comparison.changes.clone();
         let mut answers: BTreeMap<String, String> =
@@ -158,10 +178,27 @@ impl Workspace {
                 .filter(|(q, _)| planned.outcome.questions.iter().any(|known| known.name == **q))
                 .map(|(q, c)| (q.clone(), c.clone())),
         );
-        let entry = merges::new_entry(&self.root, EntryKind::Merge, now, files, planned.used.clone(), answers, changes)
-            .map_err(WriteError::File)?;
-        entry.transaction()?.commit(&self.root)?;
-        Ok(entry)
+        let used = planned.used.clone();
+        NewEntry { kind: EntryKind::Merge, when: now, files, used, answers, changes, undoes: Vec::new() }.write(&self.root, &mut lock)
+    }
+
+    /// Whether everything that a plan was made from still is what was read, also files that the plan doesn't write.
+    fn is_as_read(&self) -> Result<(), WriteError> {
+        let moved = |path: String| WriteError::Transaction(TransactionError::ChangedMeanwhile(path));
+        let definition = self.texts.iter().map(|(file, text)| (file.path(), text));
+        let others = self.catalogues.iter().chain(&self.state.texts).map(|(path, text)| (path.clone(), text));
+        let config = std::iter::once(("ysomorph.toml".to_owned(), &self.config_text));
+        for (path, text) in definition.chain(others).chain(config) {
+            if crate::open::read_text(&self.root, &path).map_err(WriteError::File)?.as_ref() != Some(text) {
+                return Err(moved(path));
+            }
+        }
+        let known: BTreeSet<String> = self.texts.keys().map(FileKey::path).collect();
+        let there = crate::open::definition_files(&self.root).map_err(WriteError::File)?;
+        match there.into_iter().map(|name| format!("app/{name}")).find(|path| !known.contains(path)) {
+            Some(new) => Err(moved(new)),
+            None => Ok(()),
+        }
     }
 
     /// What merges left to a person and nobody closed.
@@ -171,21 +208,21 @@ impl Workspace {
 
     /// Closes a follow-up.
     pub fn close_follow_up(&self, name: &str) -> Result<(), WriteError> {
-        let _lock = lock::take(&self.root)?;
+        let mut lock = folder::take(&self.root)?;
         let mut all = self.state.follow_ups.clone();
         all.iter_mut().filter(|f| f.name == name).for_each(|f| f.done = true);
-        let before = self.state.texts.get(FOLLOW_UPS).cloned().map_or(Before::Absent, Before::Text);
-        let step = Step { path: FOLLOW_UPS.to_owned(), before, new: follow_ups::write(&all) };
-        Ok(Transaction { steps: vec![step] }.commit(&self.root)?)
+        let before = Before::of(self.state.texts.get(FOLLOW_UPS).map(String::as_str));
+        let step = Step { path: FOLLOW_UPS.to_owned(), before, new: follow_ups::write(&all), mode: None };
+        Ok(Transaction { steps: vec![step] }.commit(&self.root, &mut lock)?)
     }
 
     /// Takes an answer: it goes to `decisions.toml`.
     pub fn decide(&self, answer: &Answer) -> Result<(), WriteError> {
-        let _lock = lock::take(&self.root)?;
+        let mut lock = folder::take(&self.root)?;
         let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
         let new = decisions::with(Some(text.as_deref().unwrap_or_default()), std::slice::from_ref(answer)).unwrap_or_default();
-        let before = text.map_or(Before::Absent, Before::Text);
-        Ok(Transaction { steps: vec![Step { path: decisions::FILE.to_owned(), before, new: Some(new) }] }.commit(&self.root)?)
+        let step = Step { path: decisions::FILE.to_owned(), before: Before::of(text.as_deref()), new: Some(new), mode: None };
+        Ok(Transaction { steps: vec![step] }.commit(&self.root, &mut lock)?)
     }
 }
 

@@ -1,12 +1,11 @@
 //! Making a workspace: configuration, drafted definition, accepted schema. Nothing is ever overwritten.
 
 use crate::config::Config;
-use crate::lock;
-use crate::open::{FileError, read_text, read_toml};
+use crate::folder::{self, Before, Step, Transaction};
+use crate::open::{FileError, Workspace, list_folder, read_text, read_toml, without_secrets};
 use crate::plan::WriteError;
 use crate::state::State;
 use crate::toml::{render_file, render_value};
-use crate::transaction::{Before, Step, Transaction};
 use std::path::Path;
 use ysomorph_core::definition::Tree;
 use ysomorph_core::draft::{Conventions, Explained, NamesInUse, Plan, explained};
@@ -27,6 +26,42 @@ pub enum StartError {
     Write(#[from] WriteError),
 }
 
+/// What hashes of the data are made with: kept out of version control, apart from the hashes.
+const DATA_KEY: &str = ".ysomorph/data.key";
+
+/// The list of what stays out of version control.
+const IGNORE_FILE: &str = ".ysomorph/.gitignore";
+const IGNORED: &str = "lock\npending/\ndata.key\n";
+
+impl Workspace {
+    /// What hashes of the data are made with, if any were kept here.
+    ///
+    /// # Errors
+    /// Where the file can't be read.
+    pub fn data_key(&self) -> Result<Option<String>, FileError> {
+        read_text(&self.root, DATA_KEY)
+    }
+
+    /// Keeps what hashes of the data are made with, out of version control.
+    ///
+    /// # Errors
+    /// Where it can't be written.
+    pub fn keep_data_key(&self, key: &str) -> Result<(), WriteError> {
+        let mut lock = folder::take(&self.root)?;
+        let read = |file: &str| read_text(&self.root, file).map_err(WriteError::File);
+        let (before, ignored) = (read(DATA_KEY)?, read(IGNORE_FILE)?);
+        let mut steps =
+            vec![Step { path: DATA_KEY.to_owned(), before: Before::of(before.as_deref()), new: Some(key.to_owned()), mode: Some(0o600) }];
+        let text = ignored.clone().unwrap_or_default();
+        if !text.lines().any(|line| line.trim() == "data.key") {
+            let end = if text.is_empty() || text.ends_with('\n') { "" } else { "\n" };
+            let new = if text.is_empty() { IGNORED.to_owned() } else { format!("{text}{end}data.key\n") };
+            steps.push(Step { path: IGNORE_FILE.to_owned(), before: Before::of(ignored.as_deref()), new: Some(new), mode: None });
+        }
+        Ok(Transaction { steps }.commit(&self.root, &mut lock)?)
+    }
+}
+
 /// The role that a new definition is open to.
 const ROLE: &str = "everyone";
 
@@ -43,6 +78,8 @@ pub struct Begin<'a> {
     pub include: &'a [String],
     /// Patterns of tables that aren't.
     pub exclude: &'a [String],
+    /// What hashes of the data are made with, where the schema has some.
+    pub data_key: Option<&'a str>,
     /// The text of a configuration to use instead of the default one; one that is there already stays as it is.
     pub config: Option<&'a str>,
 }
@@ -55,15 +92,15 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Explaine
     if there.is_some() && !is_kept {
         return Err(StartError::Exists(config_file.to_owned()));
     }
-    if root.join(".ysomorph/accepted.json").exists() {
-        return Err(StartError::Exists(".ysomorph/accepted.json".to_owned()));
+    let accepted = crate::state::ACCEPTED;
+    if read_text(root, accepted).map_err(StartError::Config)?.is_some() {
+        return Err(StartError::Exists(accepted.to_owned()));
     }
-    let has_files = std::fs::read_dir(root.join("app")).is_ok_and(|mut e| e.next().is_some());
-    if has_files {
+    if !list_folder(root, "app").map_err(StartError::Config)?.is_empty() {
         return Err(StartError::Exists("app/".to_owned()));
     }
     let text = begin.config.map_or_else(|| default_config(begin), str::to_owned);
-    let config: Config = read_toml(config_file, &text).map_err(StartError::Config)?;
+    let config: Config = read_toml(config_file, &text).map_err(|e| StartError::Config(without_secrets(e)))?;
     let drafted = drafted(schema, &config.conventions, begin.title);
     let stored = Stored { tree: drafted.draft.tree.clone(), start_role: Some(ROLE.to_owned()), ..Stored::default() };
     let state = State { accepted: schema.clone(), stored, ..State::default() };
@@ -73,11 +110,30 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Explaine
     }
     steps.extend(drafted.draft.tree.files.iter().map(|(file, node)| new_file(&file.path(), render_file(node))));
     steps.extend(state.files().into_iter().map(|(path, text)| new_file(&path, text)));
-    steps.push(new_file(".ysomorph/.gitignore", "lock\npending/\n".to_owned()));
+    steps.push(new_file(IGNORE_FILE, IGNORED.to_owned()));
+    steps.extend(begin.data_key.map(|key| Step { mode: Some(0o600), ..new_file(DATA_KEY, key.to_owned()) }));
     steps.push(new_file(".ysomorph/.gitattributes", "* -text\n".to_owned()));
-    let _lock = lock::take(root).map_err(WriteError::from)?;
-    Transaction { steps }.commit(root).map_err(WriteError::from)?;
+    let new_folders: Vec<&str> = ["app", ".ysomorph"].into_iter().filter(|folder| !root.join(folder).exists()).collect();
+    let written = folder::take(root)
+        .map_err(WriteError::from)
+        .and_then(|mut lock| Transaction { steps }.commit(root, &mut lock).map_err(WriteError::from));
+    if let Err(error) = written {
+        leave_nothing(root, &new_folders);
+        return Err(error.into());
+    }
     Ok(drafted)
+}
+
+/// Takes away the folders that a failed start made. Only empty ones go, so nothing of anybody's can be lost.
+fn leave_nothing(root: &Path, new_folders: &[&str]) {
+    for folder in new_folders {
+        let folder = root.join(folder);
+        let _ = std::fs::remove_file(folder.join("lock"));
+        for inner in ["pending", "draft/app", "draft", "merges"] {
+            let _ = std::fs::remove_dir(folder.join(inner));
+        }
+        let _ = std::fs::remove_dir(folder);
+    }
 }
 
 fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Explained {
@@ -86,7 +142,7 @@ fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Explained
 }
 
 fn new_file(path: &str, text: String) -> Step {
-    Step { path: path.to_owned(), before: Before::Absent, new: Some(text) }
+    Step { path: path.to_owned(), before: Before::Absent, new: Some(text), mode: None }
 }
 
 fn default_config(begin: &Begin<'_>) -> String {

@@ -4,11 +4,11 @@
 //! whose element changed: one that went becomes obsolete (`#~`), one whose text changed fuzzy, with the text it was
 //! translated from (`#|`); when the element is as it was, the entry is as it was, to the byte.
 
-use crate::open::{FileError, Workspace, read_text};
+use crate::open::{FileError, Workspace, list_folder, read_text};
 use std::collections::BTreeMap;
-use std::fs;
 use std::ops::Range;
 use std::path::Path;
+use crate::secret;
 use ysomorph_core::definition::{At, FileKey, Node, Tree};
 use ysomorph_core::draft::field_label;
 use ysomorph_core::impact::{Around, Location, Translation};
@@ -65,16 +65,21 @@ impl Workspace {
 
     /// What rules look at beside the definition and the schemas.
     pub fn around(&self) -> Around {
-        Around { conventions: self.config.conventions.clone(), translations: self.all_translations(), ..Around::default() }
+        Around {
+            conventions: self.config.conventions.clone(),
+            translations: self.all_translations(),
+            passwords: secret::locations(&self.config_text),
+            ..Around::default()
+        }
     }
 }
 
 /// Reads the catalogues beside a definition, by path; each that can't be read is an error.
 pub(crate) fn read(root: &Path, errors: &mut Vec<FileError>) -> BTreeMap<String, String> {
-    let listed = fs::read_dir(root.join("app")).map(|e| e.flatten().collect::<Vec<_>>()).unwrap_or_default();
-    let names = listed.into_iter().filter_map(|e| e.file_name().into_string().ok());
-    let mut files: Vec<String> = names.filter(|n| n.starts_with("labels.") && n.ends_with(".po")).map(|n| format!("app/{n}")).collect();
-    files.sort();
+    // Where the folder can't be listed, reading the definition says so.
+    let names = list_folder(root, "app").unwrap_or_default();
+    let files: Vec<String> =
+        names.into_iter().filter(|n| n.starts_with("labels.") && n.ends_with(".po")).map(|n| format!("app/{n}")).collect();
     let mut catalogues = BTreeMap::new();
     for file in files {
         match read_text(root, &file) {

@@ -1,13 +1,13 @@
 //! `ysomorph capture`
 
 use crate::error::CliError;
-use crate::output::Output;
+use crate::output::{Output, write_secret, write_whole};
 use crate::session::Session;
 use clap::Args;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use ysomorph_report::text::plural;
-use ysomorph_sources::TRAIL_SQL;
-use ysomorph_workspace::DatabaseConfig;
+use ysomorph_sources::{DataKey, TRAIL_SQL};
+use ysomorph_workspace::{DatabaseConfig, Workspace};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -20,9 +20,13 @@ pub struct Arguments {
     /// Schemas to read, home first
     #[arg(long, value_name = "NAME", num_args = 1..)]
     schemas: Vec<String>,
-    /// Keep what the data of each column looks like too: counts and hashes, no values
+    /// Keep what the data of each column looks like too: counts, and hashes made with a key, no values
     #[arg(long)]
     data: bool,
+    /// The key that hashes of the data are made with, kept apart from the snapshot; made if it isn't there. In a
+    /// workspace its own key is used
+    #[arg(long, value_name = "FILE", requires = "data")]
+    key: Option<PathBuf>,
     /// Print the SQL of a change log for PostgreSQL; nothing is installed
     #[arg(long, conflicts_with_all = ["source", "file"])]
     install_trail: bool,
@@ -46,17 +50,15 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     };
     let mut schema = Session::read(&source, &config)?;
     if arguments.data {
-        Session::measure(&source, &mut schema, &|_, _| true)?;
+        Session::measure(&source, &mut schema, &|_, _| true, &key_of(arguments.key.as_deref(), workspace.as_ref())?)?;
     }
     let text = schema.to_snapshot();
     let Some(file) = &arguments.file else {
-        output.push(&text);
+        output.push(&ysomorph_report::visible(text));
         return Ok(0);
     };
     // Wholly old or wholly new: a half snapshot would look like dropped tables.
-    let beside = file.with_extension("new");
-    let write = std::fs::write(&beside, &text).and_then(|()| std::fs::rename(&beside, file));
-    write.map_err(|e| CliError::new(format!("cannot write `{}`: {e}", file.display())).hint("name a file in a folder you may write to"))?;
+    write_whole(file, &text)?;
     output.push(&format!(
         "Captured {} of {} in {}.\n",
         plural(schema.tables.len(), "table", "tables"),
@@ -64,4 +66,25 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         file.display()
     ));
     Ok(0)
+}
+
+/// The key that hashes are made with: a file's, which is made if it isn't there, or the workspace's.
+fn key_of(file: Option<&Path>, workspace: Option<&Workspace>) -> Result<DataKey, CliError> {
+    let Some(file) = file else {
+        return match (workspace, Session::data_key(workspace)?) {
+            (Some(_), (key, false)) => Ok(key),
+            _ => Err(CliError::new("hashes of the data need a key that is kept apart from them").hint(
+                "name a file for it: --key FILE; or capture in a workspace whose data was measured (start --data, merge --write --data)",
+            )),
+        };
+    };
+    match std::fs::read_to_string(file) {
+        Ok(text) => DataKey::read(&text)
+            .ok_or_else(|| CliError::new(format!("`{}` isn't a key: 64 hexadecimal digits belong there", file.display())).hint("name another file")),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+            let (key, _) = Session::data_key(None)?;
+            write_secret(file, &key.text()).map(|()| key)
+        }
+        Err(error) => Err(CliError::new(format!("cannot read `{}`: {error}", file.display())).hint("name a file you may read")),
+    }
 }

@@ -43,7 +43,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
                     eprintln!("note: the accepted schema was kept without its data; start --data or merge --write --data keep it");
                 }
                 let new = |table: &str, column: &str| known.column(table, column).is_none();
-                Session::measure(&source, &mut changed, &new)?;
+                let (key, _) = Session::data_key(Some(&workspace))?;
+                if known.fingerprints.first().is_some_and(|f| f.key != key.id()) {
+                    eprintln!("note: the data of the accepted schema was kept with a key that isn't here (.ysomorph/data.key): it can't be compared");
+                }
+                Session::measure(&source, &mut changed, &new, &key)?;
             }
             let answers = workspace.answer_map();
             let outcome = merge(&workspace.merge_input(&changed, &answers));
@@ -77,8 +81,9 @@ fn two(session: &Session, old: &Source, new: &Source, config: &DatabaseConfig, d
     let (mut before, mut after) = (Session::narrowed(before, config), Session::narrowed(after, config));
     if data {
         let other = before.clone();
-        Session::measure(old, &mut before, &|table, column| after.column(table, column).is_none())?;
-        Session::measure(new, &mut after, &|table, column| other.column(table, column).is_none())?;
+        let key = session.key_of_snapshots()?;
+        Session::measure(old, &mut before, &|table, column| after.column(table, column).is_none(), &key)?;
+        Session::measure(new, &mut after, &|table, column| other.column(table, column).is_none(), &key)?;
     }
     Ok(between(session, &before, &after))
 }

@@ -104,7 +104,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     run_script(&source, scripts.before)?;
     let schema = source.read(&[])?;
     let config = CONFIG.replace("sqlite:threecombs.db", &url);
-    let begin = Begin { url: &url, title: "Three Combs", schemas: &[], include: &[], exclude: &[], config: Some(&config) };
+    let begin = Begin { url: &url, title: "Three Combs", schemas: &[], include: &[], exclude: &[], data_key: None, config: Some(&config) };
     start(&folder, &begin, &schema)?;
     std::fs::create_dir_all(folder.join("handmade")).map_err(failed)?;
     let engine = source.engine();

@@ -5,7 +5,6 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, report};
 use clap::Args;
-use std::collections::BTreeMap;
 use ysomorph_core::definition::validate;
 use ysomorph_core::merge::safe_answers;
 use ysomorph_core::schema::Schema;
@@ -20,7 +19,8 @@ pub struct Arguments {
     /// Take the safe choice wherever a question is open
     #[arg(long)]
     safe: bool,
-    /// Keep what the data of each column looks like with the accepted schema: counts and hashes, no values
+    /// Keep what the data of each column looks like with the accepted schema: counts, and hashes made with
+    /// a key of the workspace's own, no values
     #[arg(long)]
     data: bool,
 }
@@ -30,8 +30,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     refuse_unsound(&workspace)?;
     let source = session.changed_source(&workspace)?;
     let mut changed = Session::read(&source, &workspace.config.database)?;
+    let mut new_key = None;
     if arguments.data {
-        Session::measure(&source, &mut changed, &|_, _| true)?;
+        let (key, is_new) = Session::data_key(Some(&workspace))?;
+        Session::measure(&source, &mut changed, &|_, _| true, &key)?;
+        new_key = is_new.then(|| key.text());
     }
     let given = workspace.answer_map();
     let answers = if arguments.safe { safe_answers(&workspace.merge_input(&changed, &given)) } else { given };
@@ -44,6 +47,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         if again != changed {
             return Err(CliError::new("the database changed while the merge was made; nothing was written")
                 .hint("look again with `ysomorph changes`, then merge"));
+        }
+        if let Some(key) = new_key {
+            workspace.keep_data_key(&key)?;
         }
         workspace.write(&planned, &answers, &now())?;
     }
@@ -89,14 +95,8 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
 
 fn merge_report(session: &Session, workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
     let mut report = report("merge", session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
-    report.diffs = planned
-        .files
-        .iter()
-        .map(|(path, (before, after))| FileDiff { path: path.clone(), before: before.clone(), after: after.clone() })
-        .collect();
-    let texts: BTreeMap<String, String> =
-        planned.files.iter().filter_map(|(path, (_, after))| Some((path.clone(), after.clone()?))).collect();
+    report.diffs = planned.shown_files().map(|(path, before, after)| FileDiff { path, before, after }).collect();
     // Follow-ups stand in the files as the merge leaves them.
-    report.texts.extend(texts);
+    report.texts.extend(planned.shown_files().filter_map(|(path, _, after)| Some((path, after?))));
     report
 }

@@ -20,7 +20,8 @@ pub struct Arguments {
     /// Only these tables, by pattern
     #[arg(long, value_name = "GLOB", num_args = 1..)]
     tables: Vec<String>,
-    /// Keep what the data of each column looks like with the accepted schema: counts and hashes, no values
+    /// Keep what the data of each column looks like with the accepted schema: counts, and hashes made with a key of
+    /// its own, no values
     #[arg(long)]
     data: bool,
     /// Schemas to read, home first, by name or pattern
@@ -58,8 +59,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let mut exclude: Vec<String> = left_out.iter().filter(|l| l.why != EXCLUDED).map(|l| name::plain(&l.table)).collect();
     exclude.extend(database.tables.exclude);
     let mut schema = all.restricted(&include, &exclude);
+    let mut data_key = None;
     if arguments.data {
-        Session::measure(&source, &mut schema, &|_, _| true)?;
+        let (key, _) = Session::data_key(None)?;
+        Session::measure(&source, &mut schema, &|_, _| true, &key)?;
+        data_key = Some(key.text());
     }
     if schema.tables.is_empty() {
         return Err(CliError::new(format!("{source} has no tables to draft from")).hint("check the database, --schemas or --tables"));
@@ -76,6 +80,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         schemas: &schemas,
         include: &arguments.tables,
         exclude: &exclude,
+        data_key: data_key.as_deref(),
         config: kept.as_ref().map(|(text, _)| text.as_str()),
     };
     let drafted = start(&session.folder, &begin, &schema)?;

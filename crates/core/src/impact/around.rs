@@ -16,6 +16,8 @@ pub struct Around {
     pub code: Vec<Hit>,
     /// What was counted in the data.
     pub data: Vec<Counted>,
+    /// Where a password stands in a file of the workspace.
+    pub passwords: Vec<Location>,
     /// Fields that the merge would rename with their columns: entity, old name, new name.
     pub renamed_fields: Vec<(String, String, String)>,
 }

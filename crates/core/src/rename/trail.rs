@@ -8,8 +8,6 @@ use crate::name;
 use crate::schema::{Engine, Schema, TrailEntry};
 use crate::sql;
 use sqlparser::ast::{AlterTableOperation, ObjectName, RenameTableNameKind, Statement};
-use sqlparser::dialect::PostgreSqlDialect;
-use sqlparser::parser::Parser;
 
 /// The entries made since a schema was accepted; none where the log is another database's.
 pub(crate) fn since<'a>(accepted: &Schema, changed: &'a Schema) -> Vec<&'a TrailEntry> {
@@ -63,11 +61,7 @@ pub(super) fn renames(accepted: &Schema, changed: &Schema) -> Vec<CertainRename>
 
 /// The renames that a text of one or more statements makes: table, column or none, new name.
 fn renames_in(text: &str, home: Option<&str>) -> Vec<(String, Option<String>, String)> {
-    let Ok(statements) =
-        Parser::new(&PostgreSqlDialect {}).with_recursion_limit(60).try_with_sql(text).and_then(|mut p| p.parse_statements())
-    else {
-        return Vec::new();
-    };
+    let Ok(statements) = sql::parsed_statements(text, Engine::Postgresql) else { return Vec::new() };
     let ident = |i: &sqlparser::ast::Ident| sql::identifier(i, Engine::Postgresql);
     let full = |object: &ObjectName| -> Option<(Option<String>, String)> {
         let mut parts: Vec<String> = object.0.iter().filter_map(|p| p.as_ident().map(ident)).collect();

@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 /// How many hashes a sample keeps.
 pub const SAMPLE: usize = 64;
 
-/// A column's data in short. Values themselves are never kept: text only as hashes.
+/// A column's data in short. Values themselves are never kept, only hashes of some, made with a key that stands
+/// elsewhere: without it no value can be found by trying.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
 pub struct Fingerprint {
     /// The table.
@@ -25,18 +26,22 @@ pub struct Fingerprint {
     pub shortest: u64,
     /// Length of the longest value as text.
     pub longest: u64,
+    /// Which key the hashes are made with, by a hash of the key's own.
+    #[serde(default)]
+    pub key: String,
     /// The least hashes of the different values, sorted: of two columns with the same values they are the same.
     pub sample: Vec<String>,
 }
 
 impl Fingerprint {
-    /// How much of the values two columns share, from 0 to 1; `None` where there are too few to tell.
+    /// How much of the values two columns share, from 0 to 1; `None` where there are too few to tell, or
+    /// the hashes were made with different keys.
     ///
     /// The estimate is the share of the least hashes of both that are in both (bottom-k sketches, Cohen and Kaplan
     /// 2007).
     pub fn likeness(&self, other: &Fingerprint) -> Option<f64> {
         let few = |f: &Fingerprint| f.sample.len() < 6;
-        if few(self) || few(other) {
+        if few(self) || few(other) || self.key != other.key {
             return None;
         }
         let mut all: Vec<&String> = self.sample.iter().chain(&other.sample).collect();
@@ -59,5 +64,6 @@ mod tests {
         assert_eq!(of(0, 10).likeness(&of(10, 20)), Some(0.0));
         assert_eq!(of(0, 20).likeness(&of(10, 30)).map(|l| (l * 10.0).round()), Some(3.0));
         assert_eq!(of(0, 3).likeness(&of(0, 3)), None);
+        assert_eq!(of(0, 10).likeness(&Fingerprint { key: "another".into(), ..of(0, 10) }), None);
     }
 }

@@ -91,7 +91,8 @@ impl<T> File<T> {
             default_grants: self.default_grants,
         };
         let outside = self.outside.iter().map(|t| name::read_table(t)).collect();
-        let mut fingerprints = self.fingerprints;
+        // Earlier versions made hashes without a key, from which values can be found: they aren't kept on.
+        let mut fingerprints: Vec<Fingerprint> = self.fingerprints.into_iter().filter(|f| !f.key.is_empty()).collect();
         fingerprints.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
         Ok(Schema { outside, objects, fingerprints, catalogue: self.catalogue, ..Schema::new(self.engine, tables) })
     }

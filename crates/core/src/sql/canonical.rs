@@ -5,10 +5,10 @@
 //! varying)::text])`), MariaDB calls one moment `current_timestamp()` and `now()`. So casts, parentheses around
 //! single things and doubled parentheses are left out before two texts are compared.
 
-use super::dialect::dialect;
+use super::parser;
 use crate::name;
 use crate::schema::Engine;
-use sqlparser::tokenizer::{Token, Tokenizer};
+use sqlparser::tokenizer::Token;
 
 /// Whether two texts say the same but for white space, comments, case, quoting, casts, and names for which
 /// `turns(old, new)` holds. Texts that can't be read are compared as they are.
@@ -47,8 +47,7 @@ fn same_word(a: &Token, b: &Token) -> bool {
 }
 
 fn canonical(text: &str, engine: Engine) -> Option<Vec<Token>> {
-    let mut tokens = Tokenizer::new(dialect(engine), text).tokenize().ok()?;
-    tokens.retain(|token| !matches!(token, Token::Whitespace(_)));
+    let mut tokens = parser::bounded_words(text, engine)?;
     while matches!(tokens.last(), Some(Token::SemiColon)) {
         tokens.pop();
     }
@@ -118,7 +117,8 @@ fn without_casts(tokens: Vec<Token>) -> Vec<Token> {
 fn without_idle_parentheses(mut tokens: Vec<Token>) -> Vec<Token> {
     loop {
         let mut open = Vec::new();
-        let mut idle: Option<(usize, usize)> = None;
+        // Pairs side by side go at once; what is around one is looked at again.
+        let mut idle: Vec<(usize, usize)> = Vec::new();
         let mut pairs: std::collections::BTreeMap<usize, usize> = std::collections::BTreeMap::new();
         for (at, token) in tokens.iter().enumerate() {
             match token {
@@ -131,20 +131,23 @@ fn without_idle_parentheses(mut tokens: Vec<Token>) -> Vec<Token> {
                     // `ANY ((…))` and `f((…))` keep one pair.
                     let called = start > 0 && matches!(&tokens[start - 1], Token::Word(w) if !is_operator(&w.value));
                     let whole = start == 0 && at + 1 == tokens.len();
-                    if idle.is_none() && (doubled || ((alone || whole) && !called)) {
-                        idle = Some((start, at));
+                    let beside = idle.last().is_none_or(|(_, end)| *end < start);
+                    if beside && (doubled || ((alone || whole) && !called)) {
+                        idle.push((start, at));
                     }
                 }
                 _ => {}
             }
         }
-        match idle {
-            Some((start, end)) => {
-                tokens.remove(end);
-                tokens.remove(start);
-            }
-            None => return tokens,
+        if idle.is_empty() {
+            return tokens;
         }
+        let gone: std::collections::BTreeSet<usize> = idle.into_iter().flat_map(|(start, end)| [start, end]).collect();
+        let mut at = 0;
+        tokens.retain(|_| {
+            at += 1;
+            !gone.contains(&(at - 1))
+        });
     }
 }
 

@@ -1,8 +1,9 @@
 //! SQL inside other texts: the statements of a script, and string literals of a program that hold SQL.
 
-use super::dialect::dialect;
+use super::parser;
+use super::places::Places;
 use crate::schema::Engine;
-use sqlparser::tokenizer::{Location, Token, Tokenizer};
+use sqlparser::tokenizer::Token;
 use std::ops::Range;
 
 /// How far before a word the literal it stands in may begin, in bytes.
@@ -14,12 +15,12 @@ const FIRST: &[&str] = &["select", "insert", "update", "delete", "with", "merge"
 /// The statements of a script, in order; the whole script where it can't be taken apart.
 pub fn statements(script: &str, engine: Engine) -> Vec<Range<usize>> {
     // What can't be taken apart is one statement.
-    let tokens = Tokenizer::new(dialect(engine), script).tokenize_with_location().unwrap_or_default();
-    let lines = line_starts(script);
+    let tokens = parser::tokens(script, engine).unwrap_or_default();
+    let places = Places::of(script);
     let mut all = Vec::new();
     let mut start = 0;
     for token in tokens.iter().filter(|t| t.token == Token::SemiColon) {
-        let at = byte_at(script, &lines, token.span.start);
+        let at = places.byte(token.span.start);
         all.push(start..at);
         start = at + 1;
     }
@@ -30,16 +31,6 @@ pub fn statements(script: &str, engine: Engine) -> Vec<Range<usize>> {
 /// The statement that holds a byte.
 pub fn statement_at(statements: &[Range<usize>], offset: usize) -> Option<Range<usize>> {
     statements.get(statements.partition_point(|range| range.end <= offset)).cloned()
-}
-
-fn line_starts(text: &str) -> Vec<usize> {
-    std::iter::once(0).chain(text.match_indices('\n').map(|(at, _)| at + 1)).collect()
-}
-
-fn byte_at(text: &str, lines: &[usize], at: Location) -> usize {
-    let number = |n: u64| usize::try_from(n).unwrap_or(1).saturating_sub(1);
-    let start = lines.get(number(at.line)).copied().unwrap_or(text.len());
-    text[start..].char_indices().nth(number(at.column)).map_or(text.len(), |(within, _)| start + within)
 }
 
 /// The string literal of a program that holds a byte and begins like a statement: its inside.

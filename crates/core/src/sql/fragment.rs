@@ -4,14 +4,13 @@
 //! Names resolve as in SQL ([`super::resolve`]). What can't be resolved beyond doubt makes the analysis *uncertain*:
 //! such a fragment is never rewritten.
 
-use super::dialect::dialect;
+use super::parser;
 use super::projection::{ResultColumn, projection};
 use super::resolve::{Resolver, Source};
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Engine, Operation, Schema};
 use sqlparser::ast::Visit;
-use sqlparser::parser::Parser;
 use std::ops::Range;
 
 /// What the names of a fragment are looked for in.
@@ -85,7 +84,6 @@ impl Analysis {
 
 /// Analyses a fragment.
 pub fn analyse(text: &str, scope: Scope<'_>, schema: &Schema) -> Analysis {
-    let parser = Parser::new(dialect(schema.engine)).with_recursion_limit(60).try_with_sql(text);
     let own = match scope {
         Scope::Columns { table, select: None } => Source { alias: table.to_owned(), table: Some(table.to_owned()), columns: None },
         Scope::Columns { table, select: Some(select) } => {
@@ -95,23 +93,19 @@ pub fn analyse(text: &str, scope: Scope<'_>, schema: &Schema) -> Analysis {
     };
     let mut resolver = Resolver::new(text, schema, own);
     let visited = match scope {
-        Scope::Columns { .. } => parser.and_then(|mut parser| {
-            let expression = parser.parse_expr()?;
-            parser.expect_token(&sqlparser::tokenizer::Token::EOF)?;
+        Scope::Columns { .. } => parser::expression(text, schema.engine).map(|expression| {
             let _ = expression.visit(&mut resolver);
-            Ok(())
         }),
-        Scope::Statement { .. } => parser.and_then(|mut parser| {
-            let statements = parser.parse_statements()?;
-            if let [statement] = statements.as_slice() {
+        Scope::Statement { .. } => parser::statements(text, schema.engine).and_then(|statements| match statements.as_slice() {
+            [statement] => {
                 let _ = statement.visit(&mut resolver);
-                return Ok(());
+                Ok(())
             }
-            Err(sqlparser::parser::ParserError::ParserError("it has to be one statement".into()))
+            _ => Err("it has to be one statement".to_owned()),
         }),
     };
     if let Err(error) = visited {
-        return Analysis { error: Some(error.to_string().replace("sql parser error: ", "")), ..Analysis::default() };
+        return Analysis { error: Some(error), ..Analysis::default() };
     }
     let mut names = resolver.names;
     names.sort_by_key(|n| n.at.start);

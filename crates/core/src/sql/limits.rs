@@ -1,9 +1,9 @@
 //! What CHECK constraints say of single columns: lists of values, least and greatest, longest.
 
-use super::dialect::{dialect, identifier};
+use super::dialect::identifier;
+use super::parser;
 use crate::schema::Engine;
 use sqlparser::ast::{BinaryOperator, Expr, Function, FunctionArg, FunctionArgExpr, FunctionArguments, InTarget, UnaryOperator, Value};
-use sqlparser::parser::Parser;
 
 /// What a constraint says of a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -20,7 +20,7 @@ pub enum Says {
 
 /// Everything a CHECK expression says of single columns; what it says beyond that is passed over.
 pub fn limits(expression: &str, engine: Engine) -> Vec<(String, Says)> {
-    let parsed = Parser::new(dialect(engine)).with_recursion_limit(60).try_with_sql(expression).and_then(|mut p| p.parse_expr());
+    let parsed = parser::expression(expression, engine);
     let mut found = Vec::new();
     if let Ok(parsed) = parsed {
         gather(&parsed, engine, &mut found);

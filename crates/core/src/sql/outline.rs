@@ -1,9 +1,8 @@
 //! What decides which records a query returns: the tables it reads from, its condition, its grouping.
 
-use super::dialect::dialect;
+use super::parser;
 use crate::schema::Engine;
 use sqlparser::ast::{GroupByExpr, Query, SetExpr, Statement};
-use sqlparser::parser::Parser;
 
 /// The parts of a query that decide which records it returns, each as SQL; empty where it has none.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -18,7 +17,7 @@ pub struct Outline {
 
 /// Outlines a query, or a `CREATE VIEW … AS` one; nothing where it can't be read, or isn't a plain SELECT.
 pub fn outline(text: &str, engine: Engine) -> Option<Outline> {
-    let mut statements = Parser::new(dialect(engine)).with_recursion_limit(60).try_with_sql(text).ok()?.parse_statements().ok()?;
+    let mut statements = parser::statements(text, engine).ok()?;
     let query: Box<Query> = match statements.pop()? {
         Statement::Query(query) => query,
         Statement::CreateView(view) => view.query,

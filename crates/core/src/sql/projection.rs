@@ -1,13 +1,13 @@
 //! The columns a query gives: their names, and which column of a table each passes through under its own name.
 
-use super::dialect::{dialect, identifier};
+use super::dialect::identifier;
+use super::parser;
 use crate::name::{self, same};
 use crate::schema::{Engine, Schema};
 use sqlparser::ast::{
     Expr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, Query, SelectItem, SelectItemQualifiedWildcardKind, SetExpr,
     Statement, TableFactor, TableWithJoins,
 };
-use sqlparser::parser::Parser;
 
 /// A column of a query's result.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -24,7 +24,7 @@ pub fn projection(select: &str, schema: &Schema) -> Option<Vec<ResultColumn>> {
 }
 
 fn query(select: &str, engine: Engine) -> Option<Query> {
-    let parsed = Parser::new(dialect(engine)).with_recursion_limit(60).try_with_sql(select).and_then(|mut p| p.parse_statements()).ok()?;
+    let parsed = parser::statements(select, engine).ok()?;
     match parsed.into_iter().next()? {
         Statement::Query(query) => Some(*query),
         _ => None,

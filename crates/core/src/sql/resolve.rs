@@ -4,6 +4,7 @@
 
 use super::dialect::identifier;
 use super::fragment::{Named, Target};
+use super::places::Places;
 use super::projection::{ResultColumn, last_ident, query_columns, table_named};
 use crate::name;
 use crate::schema::{Operation, Schema};
@@ -24,7 +25,7 @@ pub(super) struct Source {
 
 /// A walk over parsed SQL that resolves every name.
 pub(super) struct Resolver<'a> {
-    text: &'a str,
+    places: Places<'a>,
     schema: &'a Schema,
     scopes: Vec<Vec<Source>>,
     /// Result names of the queries around, which ORDER BY (and SQLite's WHERE) may use.
@@ -39,7 +40,7 @@ impl<'a> Resolver<'a> {
     /// With one source around the whole text.
     pub fn new(text: &'a str, schema: &'a Schema, own: Source) -> Resolver<'a> {
         Resolver {
-            text,
+            places: Places::of(text),
             schema,
             scopes: vec![vec![own]],
             ctes: Vec::new(),
@@ -52,7 +53,7 @@ impl<'a> Resolver<'a> {
 
     /// The byte range of an identifier.
     fn range(&self, ident: &Ident) -> Option<Range<usize>> {
-        range_of(self.text, ident)
+        self.places.of_name(ident)
     }
 
     /// The name an identifier stands for.
@@ -336,21 +337,4 @@ fn projected(select: &Select) -> Vec<String> {
             _ => None,
         })
         .collect()
-}
-
-/// The byte range of an identifier in its text; spans count lines and characters from 1.
-pub(super) fn range_of(text: &str, ident: &Ident) -> Option<Range<usize>> {
-    let span = ident.span;
-    let offset = |line: u64, column: u64| -> Option<usize> {
-        let mut start = 0;
-        for _ in 1..line {
-            start += text.get(start..)?.find('\n')? + 1;
-        }
-        let rest = text.get(start..)?;
-        Some(start + rest.char_indices().nth(usize::try_from(column).ok()?.checked_sub(1)?).map_or(rest.len(), |(at, _)| at))
-    };
-    let range = offset(span.start.line, span.start.column)?..offset(span.end.line, span.end.column)?;
-    // The range must really hold the name, quotes aside: a wrong one would rewrite something else.
-    let written = text.get(range.clone())?;
-    (name::unquoted(written) == ident.value).then_some(range)
 }

@@ -1,36 +1,27 @@
 //! Looking through SQL texts by their tokens.
 
-use super::dialect::dialect;
+use super::parser;
+use super::places::Places;
 use crate::name;
 use crate::schema::Engine;
-use sqlparser::tokenizer::{Token, Tokenizer};
+use sqlparser::tokenizer::Token;
 
 /// Whether one of the names stands in the text as an identifier: all that can be said of SQL that can't be analysed.
 pub fn mentions_word(text: &str, names: &[&str], engine: Engine) -> bool {
-    tokens(text, engine)
+    parser::words(text, engine)
         .is_none_or(|tokens| tokens.iter().any(|token| matches!(token, Token::Word(word) if name::contains(names, &word.value))))
-}
-
-fn tokens(text: &str, engine: Engine) -> Option<Vec<Token>> {
-    let mut tokens = Tokenizer::new(dialect(engine), text).tokenize().ok()?;
-    tokens.retain(|token| !matches!(token, Token::Whitespace(_)));
-    Some(tokens)
 }
 
 /// The `:parameters` of a text with the byte each starts at.
 pub fn parameters(text: &str, engine: Engine) -> Vec<(usize, String)> {
-    let Ok(tokens) = Tokenizer::new(dialect(engine), text).tokenize_with_location() else { return Vec::new() };
-    let mut found = Vec::new();
+    let Some(tokens) = parser::tokens(text, engine) else { return Vec::new() };
+    let (places, mut found) = (Places::of(text), Vec::new());
     for pair in tokens.windows(2) {
         if let [colon, word] = pair
             && colon.token == Token::Colon
             && let Token::Word(name) = &word.token
         {
-            let line_start: usize =
-                text.split_inclusive('\n').take(usize::try_from(colon.span.start.line).unwrap_or(1).saturating_sub(1)).map(str::len).sum();
-            let column = usize::try_from(colon.span.start.column).unwrap_or(1).saturating_sub(1);
-            let offset = text[line_start..].char_indices().nth(column).map_or(text.len(), |(at, _)| line_start + at);
-            found.push((offset, name.value.clone()));
+            found.push((places.byte(colon.span.start), name.value.clone()));
         }
     }
     found

@@ -4,13 +4,12 @@
 //! told: a function's result, a parameter and NULL are taken for anything. The rules are those of PostgreSQL's manual
 //! for operator type resolution, for the kinds this program knows.
 
-use super::dialect::dialect;
+use super::parser;
 use super::fragment::{Analysis, Scope, Target};
-use super::resolve::range_of;
+use super::places::Places;
 use crate::name;
 use crate::schema::{ColumnType, Kind, Schema};
 use sqlparser::ast::{BinaryOperator, Expr, Ident, InTarget, UnaryOperator, Value, Visit, Visitor};
-use sqlparser::parser::Parser;
 use std::ops::ControlFlow;
 
 /// What is refused, and where.
@@ -31,16 +30,14 @@ pub fn mistyped(text: &str, scope: Scope<'_>, schema: &Schema, analysis: &Analys
     if !schema.engine.tells_types() || analysis.names.is_empty() {
         return None;
     }
-    let parser = Parser::new(dialect(schema.engine)).with_recursion_limit(60).try_with_sql(text).ok();
-    let mut parser = parser?;
-    let mut typing = Typing { text, schema, analysis, found: None };
+    let mut typing = Typing { places: Places::of(text), schema, analysis, found: None };
     match scope {
         Scope::Columns { .. } => {
-            let expression = parser.parse_expr().ok()?;
+            let expression = parser::expression(text, schema.engine).ok()?;
             let _ = expression.visit(&mut typing);
         }
         Scope::Statement { .. } => {
-            let statements = parser.parse_statements().ok()?;
+            let statements = parser::statements(text, schema.engine).ok()?;
             let _ = statements.visit(&mut typing);
         }
     }
@@ -49,8 +46,8 @@ pub fn mistyped(text: &str, scope: Scope<'_>, schema: &Schema, analysis: &Analys
 
 /// Whether a whole condition is a column of another kind than yes or no.
 pub fn no_condition(text: &str, schema: &Schema, analysis: &Analysis) -> Option<Mistyped> {
-    let expression = Parser::new(dialect(schema.engine)).try_with_sql(text).ok()?.parse_expr().ok()?;
-    let typing = Typing { text, schema, analysis, found: None };
+    let expression = parser::expression(text, schema.engine).ok()?;
+    let typing = Typing { places: Places::of(text), schema, analysis, found: None };
     match typing.side(&expression) {
         Side::Column(t, at) if schema.engine.tells_types() && !matches!(t.kind, Kind::Boolean | Kind::Other) => {
             typing.told(at, format!("{} is no condition", t.shown()))
@@ -60,7 +57,7 @@ pub fn no_condition(text: &str, schema: &Schema, analysis: &Analysis) -> Option<
 }
 
 struct Typing<'a> {
-    text: &'a str,
+    places: Places<'a>,
     schema: &'a Schema,
     analysis: &'a Analysis,
     found: Option<Mistyped>,
@@ -100,7 +97,7 @@ impl<'a> Typing<'a> {
     }
 
     fn column(&self, ident: &Ident) -> Side<'a> {
-        let Some(at) = range_of(self.text, ident) else { return Side::Unknown };
+        let Some(at) = self.places.of_name(ident) else { return Side::Unknown };
         let target = self.analysis.names.iter().find(|n| n.at.start == at.start).map(|n| &n.target);
         match target {
             Some(Target::Column { table, column }) => {

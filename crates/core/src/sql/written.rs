@@ -1,9 +1,9 @@
 //! What a routine's body does first: which table it writes, how, and which column each of its parameters is about.
 
-use super::dialect::dialect;
+use super::parser;
 use crate::name::{self, same};
 use crate::schema::Engine;
-use sqlparser::tokenizer::{Token, Tokenizer};
+use sqlparser::tokenizer::Token;
 
 /// The first statement of a body that writes.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -18,8 +18,7 @@ pub struct Written {
 
 /// Reads words and `=` alone, so it holds for any procedural language; nothing where no statement writes.
 pub fn written_by(body: &str, parameters: &[String], engine: Engine) -> Option<Written> {
-    let mut tokens = Tokenizer::new(dialect(engine), body).tokenize().ok()?;
-    tokens.retain(|token| !matches!(token, Token::Whitespace(_)));
+    let tokens = parser::words(body, engine)?;
     let word = |at: usize| match tokens.get(at) {
         Some(Token::Word(word)) => Some(word.value.as_str()),
         _ => None,

@@ -31,7 +31,48 @@ pub(crate) fn read(address: &Address, schemas: &[String]) -> Result<Schema, Serv
 
 /// A session that can't write, with limits on waiting.
 pub(crate) fn connect(address: &Address) -> Result<Client, ServerError> {
-    let mut config = Config::new();
+    let (config, tls) = config(address)?;
+    let connected = match tls {
+        Some(tls) => Config::from(config).connect(tls),
+        None => Config::from(config).connect(NoTls),
+    };
+    connected.map_err(|error| told(address, &error))
+}
+
+/// A session over which questions are sent without waiting for answers, and what drives it.
+pub(crate) struct Pipelined {
+    pub runtime: tokio::runtime::Runtime,
+    pub client: tokio_postgres::Client,
+}
+
+/// The same session for many questions at once.
+pub(crate) fn connect_pipelined(address: &Address) -> Result<Pipelined, ServerError> {
+    let (config, tls) = config(address)?;
+    let runtime = tokio::runtime::Builder::new_current_thread()
+        .enable_all()
+        .build()
+        .map_err(|error| ServerError::new(address, Trouble::Other, &error.to_string()))?;
+    let connected = runtime.block_on(async {
+        Ok(match tls {
+            Some(tls) => {
+                let (client, connection) = config.connect(tls).await?;
+                tokio::spawn(connection);
+                client
+            }
+            None => {
+                let (client, connection) = config.connect(NoTls).await?;
+                tokio::spawn(connection);
+                client
+            }
+        })
+    });
+    let client = connected.map_err(|error| told(address, &error))?;
+    Ok(Pipelined { runtime, client })
+}
+
+/// How a session is opened: read-only, with limits on waiting; and the encryption, if any.
+fn config(address: &Address) -> Result<(tokio_postgres::Config, Option<MakeRustlsConnect>), ServerError> {
+    let mut config = tokio_postgres::Config::new();
     config
         .host(&address.host)
         .port(address.port)
@@ -39,23 +80,21 @@ pub(crate) fn connect(address: &Address) -> Result<Client, ServerError> {
         .dbname(&address.database)
         .application_name("ysomorph")
         .connect_timeout(address.connect_timeout)
-        .options(&format!(
+        .options(format!(
             "-c default_transaction_read_only=on -c statement_timeout={} -c lock_timeout=5000 -c idle_in_transaction_session_timeout=60000",
             address.read_timeout.as_millis()
         ));
     if let Some(password) = address.password() {
         config.password(password);
     }
-    let tls = tls_config(address)?;
-    let connected = match tls {
-        // A socket can't be encrypted, and needn't be.
-        Some(tls) if !address.host.starts_with('/') => {
-            config.ssl_mode(if address.tls == Tls::Prefer { SslMode::Prefer } else { SslMode::Require });
-            config.connect(MakeRustlsConnect::new(tls))
-        }
-        _ => config.ssl_mode(SslMode::Disable).connect(NoTls),
-    };
-    connected.map_err(|error| told(address, &error))
+    // A socket can't be encrypted, and needn't be.
+    let tls = tls_config(address)?.filter(|_| !address.host.starts_with('/'));
+    config.ssl_mode(match (&tls, &address.tls) {
+        (None, _) => SslMode::Disable,
+        (Some(_), Tls::Prefer) => SslMode::Prefer,
+        (Some(_), _) => SslMode::Require,
+    });
+    Ok((config, tls.map(MakeRustlsConnect::new)))
 }
 
 /// Reads over an open session.

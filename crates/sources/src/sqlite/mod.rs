@@ -1,41 +1,23 @@
 //! SQLite: pragmas tell columns and keys, the stored SQL tells what they leave out.
 //!
-//! The file is opened with `mode=ro`, so that what is still in the write-ahead file is seen and nothing can
-//! be written. Double-quoted strings are off: a lost name in double quotes must not turn into a string.
+//! The file is opened read-only, so that what is still in the write-ahead file is seen and nothing can be written
+//! (`file.rs`). Double-quoted strings are off: a lost name in double quotes must not turn into a string.
 
 mod ddl;
+mod file;
 mod keys;
 
 use crate::SourceError;
+pub(crate) use file::{Looked, look};
 use keys::Keys;
 use rusqlite::config::DbConfig;
 use rusqlite::hooks::{AuthAction, AuthContext, Authorization};
-use rusqlite::{Connection, OpenFlags};
+use rusqlite::Connection;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::{Arc, Mutex};
-use std::time::Duration;
 use ysomorph_core::name;
 use ysomorph_core::schema::{Column, ColumnType, Engine, Generated, Operation, Schema, Table, TableKind, Trigger};
-
-/// Opens a database for looking only. Statements can be prepared, also ones that would write; none could run.
-pub fn open(path: &Path) -> Result<Connection, SourceError> {
-    let failed = |reason: String| SourceError::Open { path: path.to_owned(), reason };
-    if !path.exists() {
-        return Err(failed("there is no such file".into()));
-    }
-    if path.is_dir() {
-        return Err(failed("it is a folder".into()));
-    }
-    let connect = || -> rusqlite::Result<Connection> {
-        let connection = Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_NO_MUTEX)?;
-        connection.busy_timeout(Duration::from_secs(5))?;
-        prepare_connection(&connection)?;
-        connection.query_row("SELECT count(*) FROM sqlite_schema", [], |_| Ok(()))?;
-        Ok(connection)
-    };
-    connect().map_err(|error| failed(plain(&error)))
-}
 
 /// Switches double-quoted strings off and foreign keys on, as the application would run.
 pub fn prepare_connection(connection: &Connection) -> rusqlite::Result<()> {
@@ -47,9 +29,13 @@ pub fn prepare_connection(connection: &Connection) -> rusqlite::Result<()> {
 /// Reads the schema of a database file: keys and indexes over a second connection at the same time, as columns take
 /// about as long.
 pub fn read(path: &Path) -> Result<Schema, SourceError> {
+    look(path, |looked| read_whole(looked, path))
+}
+
+fn read_whole(looked: &Looked, path: &Path) -> Result<Schema, SourceError> {
     let failed = |error: rusqlite::Error| SourceError::Read { path: path.to_owned(), reason: plain(&error) };
     let keys = || -> Result<(i64, Keys), SourceError> {
-        let connection = open(path)?;
+        let connection = looked.connect()?;
         let read = || -> rusqlite::Result<(i64, Keys)> {
             let transaction = connection.unchecked_transaction()?;
             Ok((version(&transaction)?, Keys::read(&transaction)?))
@@ -58,7 +44,7 @@ pub fn read(path: &Path) -> Result<Schema, SourceError> {
     };
     let (mut connection, tables, keys) = std::thread::scope(|scope| -> Result<_, SourceError> {
         let keys = scope.spawn(keys);
-        let connection = open(path)?;
+        let connection = looked.connect()?;
         let read = || -> rusqlite::Result<(i64, BTreeMap<String, Table>)> {
             let transaction = connection.unchecked_transaction()?;
             Ok((version(&transaction)?, Reader::of(&transaction).read()?))
@@ -80,7 +66,7 @@ fn version(connection: &Connection) -> rusqlite::Result<i64> {
     connection.query_row("PRAGMA schema_version", [], |row| row.get(0))
 }
 
-/// Reads the schema over a connection prepared by [`open`] or [`prepare_connection`], in one read transaction.
+/// Reads the schema over a connection prepared by [`prepare_connection`], in one read transaction.
 pub fn read_from(connection: &Connection) -> rusqlite::Result<Schema> {
     let transaction = connection.unchecked_transaction()?;
     let tables = Reader::of(&transaction).read()?;

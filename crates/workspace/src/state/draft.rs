@@ -1,7 +1,7 @@
 //! `.ysomorph/draft/`: the stored draft as files like the definition's, and its marks.
 
 use super::MARKS;
-use crate::open::{FileError, read_toml, toml_error};
+use crate::open::{FileError, list_folder, read_state, toml_error};
 use crate::toml::{parse, render_file, render_value};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -15,6 +15,9 @@ const FOLDER: &str = ".ysomorph/draft/app";
 #[derive(Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct MarksFile {
+    /// Version of the format; a newer one is refused before it is read.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    format: Option<u32>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     start_role: Option<String>,
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
@@ -33,13 +36,9 @@ struct Mark {
 }
 
 /// The draft's files on disk.
-pub(super) fn files(root: &Path) -> Vec<String> {
-    let entries = std::fs::read_dir(root.join(FOLDER))
-        .map(|e| e.flatten().filter_map(|e| e.file_name().into_string().ok()).collect::<Vec<_>>())
-        .unwrap_or_default();
-    let mut names: Vec<String> = entries.into_iter().filter(|n| n.ends_with(".toml")).map(|n| format!("{FOLDER}/{n}")).collect();
-    names.sort();
-    names
+pub(super) fn files(root: &Path) -> Result<Vec<String>, FileError> {
+    let names = list_folder(root, FOLDER)?;
+    Ok(names.into_iter().filter(|n| n.ends_with(".toml")).map(|n| format!("{FOLDER}/{n}")).collect())
 }
 
 pub(super) fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
@@ -52,7 +51,7 @@ pub(super) fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError
     let files: Vec<(&String, &String)> = texts.iter().collect();
     stored.tree.files = files.into_par_iter().filter_map(parsed).collect::<Result<Vec<_>, _>>()?.into_iter().collect();
     if let Some(text) = texts.get(MARKS) {
-        let marks: MarksFile = read_toml(MARKS, text)?;
+        let marks: MarksFile = read_state(MARKS, text)?;
         stored.start_role = marks.start_role;
         stored.later = marks.later;
         for mark in marks.mark {
@@ -66,7 +65,7 @@ pub(super) fn write(stored: &Stored) -> BTreeMap<String, String> {
     let mut files: BTreeMap<String, String> =
         stored.tree.files.iter().map(|(key, node)| (format!("{FOLDER}/{}.toml", key.name()), render_file(node))).collect();
     let marks = stored.marks.iter().map(|(element, value)| Mark { element: element.encode(), value: value.as_ref().map(render_value) });
-    let file = MarksFile { start_role: stored.start_role.clone(), later: stored.later.clone(), mark: marks.collect() };
+    let file = MarksFile { format: Some(1), start_role: stored.start_role.clone(), later: stored.later.clone(), mark: marks.collect() };
     files.insert(MARKS.to_owned(), toml_edit::ser::to_string_pretty(&file).unwrap_or_default());
     files
 }

@@ -1,6 +1,6 @@
 //! `.ysomorph/follow-ups.toml`: what merges left to a person. A follow-up closes when it is true no more, or by hand.
 
-use crate::open::{FileError, read_toml};
+use crate::open::{FileError, read_state};
 use serde::{Deserialize, Serialize};
 use ysomorph_core::definition::{Node, Tree};
 use ysomorph_core::impact::{Finding, Severity};
@@ -32,18 +32,21 @@ pub struct FollowUp {
 #[derive(Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 struct File {
+    /// Version of the format; a newer one is refused before it is read.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    format: Option<u32>,
     follow_up: Vec<FollowUp>,
 }
 
 pub(super) fn read(text: &str) -> Result<Vec<FollowUp>, FileError> {
-    read_toml::<File>(FOLLOW_UPS, text).map(|file| file.follow_up)
+    read_state::<File>(FOLLOW_UPS, text).map(|file| file.follow_up)
 }
 
 pub(crate) fn write(follow_ups: &[FollowUp]) -> Option<String> {
     if follow_ups.is_empty() {
         return None;
     }
-    toml_edit::ser::to_string_pretty(&File { follow_up: follow_ups.to_vec() }).ok()
+    toml_edit::ser::to_string_pretty(&File { format: Some(1), follow_up: follow_ups.to_vec() }).ok()
 }
 
 /// The follow-ups of what still breaks after a merge, and earlier ones that are still so; what was closed stays closed.

@@ -28,6 +28,8 @@ pub(crate) struct State {
     pub memory: Memory,
     /// The parts' bytes, by the file they belong to.
     pub bytes: BTreeMap<FileKey, Bytes>,
+    /// The modes of the files that are away, by path.
+    pub modes: BTreeMap<String, u32>,
     /// What merges left to a person.
     pub follow_ups: Vec<FollowUp>,
     /// The files as read.
@@ -50,9 +52,11 @@ impl State {
         for file in [ACCEPTED, SET_ASIDE, MARKS, FOLLOW_UPS] {
             texts.extend(load(file).map(|text| (file.to_owned(), text)));
         }
-        for name in draft::files(root) {
-            texts.extend(load(&name).map(|text| (name, text)));
+        let drafts = draft::files(root);
+        for name in drafts.as_deref().unwrap_or_default() {
+            texts.extend(load(name).map(|text| (name.clone(), text)));
         }
+        errors.extend(drafts.err());
         match texts.get(ACCEPTED) {
             Some(text) => match Schema::from_snapshot(text) {
                 Ok(schema) => state.accepted = schema,
@@ -73,7 +77,7 @@ impl State {
         }
         if let Some(text) = texts.get(SET_ASIDE) {
             match set_aside::read(text) {
-                Ok((memory, bytes)) => (state.memory, state.bytes) = (memory, bytes),
+                Ok((memory, bytes, modes)) => (state.memory, state.bytes, state.modes) = (memory, bytes, modes),
                 Err(error) => errors.push(error),
             }
         }
@@ -91,7 +95,7 @@ impl State {
     pub fn files(&self) -> BTreeMap<String, String> {
         let mut files = draft::write(&self.stored);
         files.insert(ACCEPTED.to_owned(), self.accepted.to_snapshot());
-        if let Some(text) = set_aside::write(&self.memory, &self.bytes) {
+        if let Some(text) = set_aside::write(&self.memory, &self.bytes, &self.modes) {
             files.insert(SET_ASIDE.to_owned(), text);
         }
         files.extend(follow_ups::write(&self.follow_ups).map(|text| (FOLLOW_UPS.to_owned(), text)));

@@ -2,10 +2,10 @@
 
 use super::SET_ASIDE;
 use super::draft::read_value;
-use crate::open::{FileError, read_toml};
+use crate::open::{FileError, read_state};
 use crate::toml::{Bytes, Piece, parse, render_file, render_value};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::definition::{FileKey, Node};
 use ysomorph_core::merge::{Element, Fact, Followed, Gone, Left, Memory, Part, Respelled, Thing};
 use ysomorph_core::rename::RenameMap;
@@ -13,7 +13,16 @@ use ysomorph_core::rename::RenameMap;
 #[derive(Default, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, default)]
 struct File {
+    /// Version of the format; a newer one is refused before it is read.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    format: Option<u32>,
+    /// What earlier programs counted by.
+    #[serde(skip_serializing)]
+    #[allow(dead_code, reason = "read from files of earlier programs")]
     next: u32,
+    /// Who may do what with a file that is away, as the system's number.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    mode: BTreeMap<String, u32>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     inserted: Vec<String>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -90,11 +99,14 @@ fn thing(entry: &ThingEntry) -> Thing {
     Thing { table: entry.table.clone(), column: entry.column.clone() }
 }
 
+/// What is remembered, the parts' bytes, and the modes of files that are away.
+pub(super) type SetAside = (Memory, BTreeMap<FileKey, Bytes>, BTreeMap<String, u32>);
+
 /// Reads the file.
-pub(super) fn read(text: &str) -> Result<(Memory, BTreeMap<FileKey, Bytes>), FileError> {
-    let file: File = read_toml(SET_ASIDE, text)?;
+pub(super) fn read(text: &str) -> Result<SetAside, FileError> {
+    let file: File = read_state(SET_ASIDE, text)?;
     let broken = |message: String| FileError { file: SET_ASIDE.to_owned(), at: None, message, text: String::new() };
-    let mut memory = Memory { next: file.next, inserted: file.inserted.iter().map(|e| Element::decode(e)).collect(), ..Memory::default() };
+    let mut memory = Memory { inserted: file.inserted.iter().map(|e| Element::decode(e)).collect(), ..Memory::default() };
     for batch in file.renames {
         let mut map = RenameMap::default();
         for renamed in batch {
@@ -115,8 +127,16 @@ pub(super) fn read(text: &str) -> Result<(Memory, BTreeMap<FileKey, Bytes>), Fil
         });
     }
     let mut bytes: BTreeMap<FileKey, Bytes> = BTreeMap::new();
+    // Two branches may have given the same number: it only leads from a part to its bytes.
+    let numbers = |entries: &[PartEntry]| entries.iter().map(|e| e.id + 1).max().unwrap_or_default();
+    memory.next = numbers(&file.part).max(numbers(&file.draft));
+    let mut taken = BTreeSet::new();
     for entry in &file.part {
-        let part = read_part(entry).ok_or_else(|| broken(format!("part {} can't be read", entry.id)))?;
+        let mut part = read_part(entry).ok_or_else(|| broken(format!("part {} can't be read", entry.id)))?;
+        if !taken.insert(part.id) {
+            part.id = memory.next;
+            memory.next += 1;
+        }
         bytes.entry(part.element.file.clone()).or_default().insert(part.id, entry.pieces.clone());
         memory.parts.push(part);
     }
@@ -125,7 +145,7 @@ pub(super) fn read(text: &str) -> Result<(Memory, BTreeMap<FileKey, Bytes>), Fil
     }
     memory.respelled = file.respelled.into_iter().map(|r| Respelled { element: Element::decode(&r.element), tokens: r.tokens }).collect();
     memory.followed = file.followed;
-    Ok((memory, bytes))
+    Ok((memory, bytes, file.mode))
 }
 
 fn read_part(entry: &PartEntry) -> Option<Part> {
@@ -151,8 +171,9 @@ fn read_part(entry: &PartEntry) -> Option<Part> {
 }
 
 /// Writes the file; nothing where nothing is remembered.
-pub(super) fn write(memory: &Memory, bytes: &BTreeMap<FileKey, Bytes>) -> Option<String> {
-    if *memory == Memory::default() {
+pub(super) fn write(memory: &Memory, bytes: &BTreeMap<FileKey, Bytes>, modes: &BTreeMap<String, u32>) -> Option<String> {
+    let nothing = Memory { next: memory.next, ..Memory::default() };
+    if *memory == nothing && modes.is_empty() {
         return None;
     }
     let renames = memory.renames.iter().map(|map| {
@@ -172,7 +193,9 @@ pub(super) fn write(memory: &Memory, bytes: &BTreeMap<FileKey, Bytes>) -> Option
         restricted: g.restricted.clone(),
     });
     let file = File {
-        next: memory.next,
+        format: Some(1),
+        next: 0,
+        mode: modes.clone(),
         inserted: memory.inserted.iter().map(Element::encode).collect(),
         renames: renames.collect(),
         gone: gone.collect(),

@@ -141,6 +141,8 @@ rules! {
     data_too_long,
     definition_duplicate,
     definition_page_unreachable,
+    definition_password_kept,
+    definition_sql_too_deep,
     definition_unknown_column,
     definition_unknown_key,
     definition_unknown_name,
