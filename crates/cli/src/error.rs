@@ -54,13 +54,14 @@ impl CliError {
     /// Files that can't be read, each quoted at its place.
     pub fn files(errors: &[FileError]) -> CliError {
         let mut details = String::new();
-        for error in errors {
+        for error in errors.iter().take(MOST_SHOWN) {
             let place = error.at.map_or_else(String::new, |at| format!(":{}:{}", at.line, at.column));
             details.push_str(&format!("{}{place}: {}\n", shown(&error.file), shown(&error.message)));
             if let Some(quoted) = error.at.and_then(|at| quote(&error.text, at.line, at.column, 1)) {
                 details.push_str(&quoted);
             }
         }
+        details.push_str(&more(errors.len()));
         let count = match errors.len() {
             1 => "1 error".to_owned(),
             n => format!("{n} errors"),
@@ -69,6 +70,14 @@ impl CliError {
             .details(details)
             .hint("correct the places above and run the command again")
     }
+}
+
+/// Most problems shown at once: who has so many mends the first ones first.
+pub const MOST_SHOWN: usize = 100;
+
+/// Says how many problems weren't shown.
+pub fn more(all: usize) -> String {
+    if all > MOST_SHOWN { format!("… and {} more\n", all - MOST_SHOWN) } else { String::new() }
 }
 
 impl fmt::Display for CliError {
@@ -131,7 +140,9 @@ impl From<TransactionError> for CliError {
             TransactionError::ReadOnly(_) => "nothing was written: make the file writable, if it may change",
             TransactionError::Owner { .. } => "nothing was written: run this as the file's owner, or make the file yours",
             TransactionError::Io { .. } => "nothing was written: make the folder writable; nothing that was there is lost",
-            TransactionError::Broken { .. } => "nothing was written: take .ysomorph/pending away and restore the files from version control",
+            TransactionError::Broken { .. } => {
+                "nothing was written: take .ysomorph/pending away and restore the files from version control"
+            }
             TransactionError::Midway(_) => "make the folder writable and run any command: the write is completed first",
         };
         CliError::new(error.to_string()).hint(hint)

@@ -4,6 +4,7 @@ use crate::error::CliError;
 use clap::ValueEnum;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
+use ysomorph_core::name::SEPARATOR;
 
 /// How a result is written.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
@@ -76,6 +77,8 @@ impl Output {
     }
 
     fn print(&self, text: &str) -> Result<(), CliError> {
+        // Whatever a text was made from, no internal form of a name leaves the program.
+        let text = &text.replace(SEPARATOR, ".");
         let mut out = anstream::AutoStream::new(io::stdout(), self.color);
         match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
             // A closed pipe is success: whoever read has read enough.

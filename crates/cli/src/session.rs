@@ -1,6 +1,7 @@
 //! What most commands begin with: the workspace, the changed schema, and what a merge would come to.
 
 use crate::error::CliError;
+use crate::output::write_secret;
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -113,8 +114,11 @@ impl Session {
         }
     }
 
-    /// The key for two schemas of anywhere: the workspace's, where the command runs in one.
-    pub fn key_of_snapshots(&self) -> Result<DataKey, CliError> {
+    /// The key for two schemas of anywhere: a file's, or the workspace's where the command runs in one.
+    pub fn key_of_snapshots(&self, file: Option<&Path>) -> Result<DataKey, CliError> {
+        if file.is_some() {
+            return data_key_in(file, None);
+        }
         let in_workspace = self.folder.join("ysomorph.toml").is_file();
         let workspace = if in_workspace { Some(self.open()?) } else { None };
         Ok(Session::data_key(workspace.as_ref())?.0)
@@ -188,7 +192,7 @@ fn digest(schema: &Schema) -> String {
 }
 
 /// Every page, by entity.
-fn pages(workspace: &Workspace) -> Vec<(String, String)> {
+pub fn pages(workspace: &Workspace) -> Vec<(String, String)> {
     let of = |(entity, node): (&str, &ysomorph_core::definition::Node)| -> Vec<(String, String)> {
         node.get("page").map_or_else(Vec::new, |p| p.entries().iter().map(|e| (entity.to_owned(), e.key.clone())).collect())
     };
@@ -200,4 +204,26 @@ fn counts(workspace: &Workspace) -> (usize, usize) {
     let pages = |file: &FileKey| workspace.tree.files.get(file).and_then(|n| n.get("page")).map_or(0, |p| p.entries().len());
     let entities: Vec<&FileKey> = workspace.tree.files.keys().filter(|f| **f != FileKey::App).collect();
     (entities.len(), entities.iter().map(|f| pages(f)).sum())
+}
+
+/// The key that hashes are made with: a file's, which is made if it isn't there, or the workspace's.
+pub fn data_key_in(file: Option<&Path>, workspace: Option<&Workspace>) -> Result<DataKey, CliError> {
+    let Some(file) = file else {
+        return match (workspace, Session::data_key(workspace)?) {
+            (Some(_), (key, false)) => Ok(key),
+            _ => Err(CliError::new("hashes of the data need a key that is kept apart from them").hint(
+                "name a file for it: --key FILE; or capture in a workspace whose data was measured (start --data, merge --write --data)",
+            )),
+        };
+    };
+    match std::fs::read_to_string(file) {
+        Ok(text) => DataKey::read(&text).ok_or_else(|| {
+            CliError::new(format!("`{}` isn't a key: 64 hexadecimal digits belong there", file.display())).hint("name another file")
+        }),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+            let (key, _) = Session::data_key(None)?;
+            write_secret(file, &key.text()).map(|()| key)
+        }
+        Err(error) => Err(CliError::new(format!("cannot read `{}`: {error}", file.display())).hint("name a file you may read")),
+    }
 }

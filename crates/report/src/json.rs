@@ -2,7 +2,7 @@
 
 use crate::Report;
 use serde::Serialize;
-use ysomorph_core::name::is_invisible;
+use ysomorph_core::name::{SEPARATOR, is_invisible};
 
 /// A report as JSON, for programs.
 pub fn to_json(report: &Report) -> String {
@@ -13,7 +13,26 @@ pub fn to_json(report: &Report) -> String {
 /// the same value and can't steer a terminal.
 pub fn json(value: &impl Serialize) -> String {
     // These plain types always serialise.
-    visible(serde_json::to_string_pretty(value).unwrap_or_default()) + "\n"
+    without_separators(&visible(serde_json::to_string_pretty(value).unwrap_or_default())) + "\n"
+}
+
+/// JSON in which qualified names have a dot, as people write it, wherever a text holds one.
+fn without_separators(json: &str) -> String {
+    let escape = format!("\\u{:04x}", u32::from(SEPARATOR));
+    if !json.contains(&escape) {
+        return json.to_owned();
+    }
+    let mut out = String::with_capacity(json.len());
+    let mut rest = json;
+    // A backslash that is itself escaped begins no escape.
+    while let Some(at) = rest.find('\\') {
+        let (before, from) = rest.split_at(at);
+        out.push_str(before);
+        let length = if from.starts_with(&escape) { escape.len() } else { from.chars().take(2).map(char::len_utf8).sum() };
+        out.push_str(if from.starts_with(&escape) { "." } else { &from[..length] });
+        rest = &from[length..];
+    }
+    out + rest
 }
 
 /// JSON with what can't be seen escaped.
@@ -51,5 +70,8 @@ mod tests {
         assert!(text.chars().all(|c| c == '\n' || !ysomorph_core::name::is_invisible(c)), "{text:?}");
         assert!(text.contains("\\u202e") && text.contains("\\udb40\\udc41") && text.contains("ü🐝"), "{text}");
         assert_eq!(serde_json::from_str::<String>(&text).unwrap(), value);
+        // No internal form of a name leaves the program.
+        let value = "sales\u{1f}order and \\u001f ü\\\u{1f}";
+        assert_eq!(serde_json::from_str::<String>(&super::json(&value)).unwrap(), "sales.order and \\u001f ü\\.");
     }
 }

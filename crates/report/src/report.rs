@@ -251,9 +251,9 @@ impl Report {
         });
         self.edits = Some(edits.collect());
         self.kept = Some(outcome.kept.iter().map(kept_report).collect());
-        let part = |p: &Part| PartReport { path: p.element.shown(), value: p.was.as_ref().map(value), because: p.because.clone() };
-        self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
-        self.restored = Some(outcome.restored.iter().map(part).collect());
+        let part = |p: &Part, because: String| PartReport { path: p.element.shown(), value: p.was.as_ref().map(value), because };
+        self.set_aside = Some(outcome.set_aside.iter().map(|p| part(p, p.because.clone())).collect());
+        self.restored = Some(outcome.restored.iter().map(|p| part(p, p.back_because())).collect());
         self.follow_ups = Some(left.to_vec());
         self.written = Some(written);
         self

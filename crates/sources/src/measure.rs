@@ -154,7 +154,13 @@ fn each<E>(
     Ok((found, 0))
 }
 
-fn on_sqlite(looked: &sqlite::Looked, path: &Path, jobs: &[Job], key: &DataKey, until: Instant) -> Result<(Vec<Fingerprint>, usize), SourceError> {
+fn on_sqlite(
+    looked: &sqlite::Looked,
+    path: &Path,
+    jobs: &[Job],
+    key: &DataKey,
+    until: Instant,
+) -> Result<(Vec<Fingerprint>, usize), SourceError> {
     let connection = looked.connect()?;
     // SQLite has no hash of its own.
     let flags = FunctionFlags::SQLITE_UTF8 | FunctionFlags::SQLITE_DETERMINISTIC;

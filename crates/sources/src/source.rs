@@ -90,9 +90,11 @@ impl Source {
     /// usual one. Files have no other.
     pub fn read(&self, schemas: &[String]) -> Result<Schema, SourceError> {
         match self {
-            Source::Server(address) if address.engine == Engine::Postgresql => Ok(postgres::read(address, schemas)?),
-            Source::Server(address) => Ok(mariadb::read(address, schemas)?),
-            Source::Sqlite(path) => sqlite::read(path),
+            Source::Server(address) if address.engine == Engine::Postgresql => {
+                Ok(postgres::read(address, schemas)?.without_mistakable_names())
+            }
+            Source::Server(address) => Ok(mariadb::read(address, schemas)?.without_mistakable_names()),
+            Source::Sqlite(path) => Ok(sqlite::read(path)?.without_mistakable_names()),
             Source::Snapshot(path) => {
                 Schema::from_snapshot(&text_of(path)?).map_err(|source| SourceError::Snapshot { path: path.clone(), source })
             }

@@ -2,10 +2,10 @@
 
 use crate::config::Config;
 use crate::decisions::{self, Answer};
-use crate::state::State;
-use crate::toml::{ParseError, parse};
 use crate::folder::{self, LockError};
 use crate::secret;
+use crate::state::State;
+use crate::toml::{ParseError, parse};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};

@@ -84,7 +84,11 @@ pub(crate) fn locations(text: &str) -> Vec<Location> {
     let located = |at: Range<usize>| {
         let before = &text[..at.start];
         let line_start = before.rfind('\n').map_or(0, |end| end + 1);
-        Location { file: FILE.to_owned(), line: number(before.matches('\n').count() + 1), column: number(text[line_start..at.start].chars().count() + 1) }
+        Location {
+            file: FILE.to_owned(),
+            line: number(before.matches('\n').count() + 1),
+            column: number(text[line_start..at.start].chars().count() + 1),
+        }
     };
     places(text).into_iter().map(located).collect()
 }

@@ -5,10 +5,10 @@
 //! translated from (`#|`); when the element is as it was, the entry is as it was, to the byte.
 
 use crate::open::{FileError, Workspace, list_folder, read_text};
+use crate::secret;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::path::Path;
-use crate::secret;
 use ysomorph_core::definition::{At, FileKey, Node, Tree};
 use ysomorph_core::draft::field_label;
 use ysomorph_core::impact::{Around, Location, Translation};
@@ -47,9 +47,15 @@ impl Workspace {
         let mut all = Vec::new();
         for (file, text) in &self.catalogues {
             let language = file.trim_start_matches("app/labels.").trim_end_matches(".po");
-            for entry in entries(text).unwrap_or_default().into_iter().filter(|e| !e.obsolete && !e.id.is_empty()) {
+            // Lines are counted along: the entries come in order.
+            let (mut line, mut counted) = (1, 0);
+            for entry in entries(text).unwrap_or_default() {
                 // The entry's first line; its comments stand above.
-                let line = text.get(..entry.at.start).map_or(1, |before| before.matches('\n').count() + 1);
+                line += text.get(counted..entry.at.start).map_or(0, |between| between.matches('\n').count());
+                counted = entry.at.start;
+                if entry.obsolete || entry.id.is_empty() {
+                    continue;
+                }
                 all.push(Translation {
                     language: language.to_owned(),
                     context: entry.context,

@@ -1,13 +1,13 @@
 //! `ysomorph capture`
 
 use crate::error::CliError;
-use crate::output::{Output, write_secret, write_whole};
-use crate::session::Session;
+use crate::output::{Output, write_whole};
+use crate::session::{Session, data_key_in};
 use clap::Args;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use ysomorph_report::text::plural;
-use ysomorph_sources::{DataKey, TRAIL_SQL};
-use ysomorph_workspace::{DatabaseConfig, Workspace};
+use ysomorph_sources::TRAIL_SQL;
+use ysomorph_workspace::DatabaseConfig;
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -50,7 +50,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     };
     let mut schema = Session::read(&source, &config)?;
     if arguments.data {
-        Session::measure(&source, &mut schema, &|_, _| true, &key_of(arguments.key.as_deref(), workspace.as_ref())?)?;
+        Session::measure(&source, &mut schema, &|_, _| true, &data_key_in(arguments.key.as_deref(), workspace.as_ref())?)?;
     }
     let text = schema.to_snapshot();
     let Some(file) = &arguments.file else {
@@ -66,25 +66,4 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         file.display()
     ));
     Ok(0)
-}
-
-/// The key that hashes are made with: a file's, which is made if it isn't there, or the workspace's.
-fn key_of(file: Option<&Path>, workspace: Option<&Workspace>) -> Result<DataKey, CliError> {
-    let Some(file) = file else {
-        return match (workspace, Session::data_key(workspace)?) {
-            (Some(_), (key, false)) => Ok(key),
-            _ => Err(CliError::new("hashes of the data need a key that is kept apart from them").hint(
-                "name a file for it: --key FILE; or capture in a workspace whose data was measured (start --data, merge --write --data)",
-            )),
-        };
-    };
-    match std::fs::read_to_string(file) {
-        Ok(text) => DataKey::read(&text)
-            .ok_or_else(|| CliError::new(format!("`{}` isn't a key: 64 hexadecimal digits belong there", file.display())).hint("name another file")),
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
-            let (key, _) = Session::data_key(None)?;
-            write_secret(file, &key.text()).map(|()| key)
-        }
-        Err(error) => Err(CliError::new(format!("cannot read `{}`: {error}", file.display())).hint("name a file you may read")),
-    }
 }

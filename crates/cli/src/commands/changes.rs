@@ -7,6 +7,7 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, report};
 use clap::Args;
+use std::path::PathBuf;
 use ysomorph_core::changes::compare;
 use ysomorph_core::merge::merge;
 use ysomorph_core::rename::Known;
@@ -29,6 +30,9 @@ pub struct Arguments {
     /// Look at the data too: columns with the same values are likely the same column
     #[arg(long)]
     data: bool,
+    /// The key that hashes of a snapshot's data were made with
+    #[arg(long, value_name = "FILE", requires = "data")]
+    key: Option<PathBuf>,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
@@ -45,7 +49,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
                 let new = |table: &str, column: &str| known.column(table, column).is_none();
                 let (key, _) = Session::data_key(Some(&workspace))?;
                 if known.fingerprints.first().is_some_and(|f| f.key != key.id()) {
-                    eprintln!("note: the data of the accepted schema was kept with a key that isn't here (.ysomorph/data.key): it can't be compared");
+                    eprintln!(
+                        "note: the data of the accepted schema was kept with a key that isn't here (.ysomorph/data.key): it can't be compared"
+                    );
                 }
                 Session::measure(&source, &mut changed, &new, &key)?;
             }
@@ -61,12 +67,12 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
                 true => session.open()?.config.database,
                 false => DatabaseConfig::default(),
             };
-            two(session, &Session::source(old)?, &Session::source(new)?, &config, arguments.data)?
+            two(session, &Session::source(old)?, &Session::source(new)?, &config, arguments)?
         }
         (Some(old), None) => {
             let workspace = session.open()?;
             let new = session.changed_source(&workspace)?;
-            two(session, &Session::source(old)?, &new, &workspace.config.database, arguments.data)?
+            two(session, &Session::source(old)?, &new, &workspace.config.database, arguments)?
         }
     };
     report.by = arguments.by;
@@ -75,13 +81,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 }
 
 /// Two sources, without a definition.
-fn two(session: &Session, old: &Source, new: &Source, config: &DatabaseConfig, data: bool) -> Result<Report, CliError> {
+fn two(session: &Session, old: &Source, new: &Source, config: &DatabaseConfig, arguments: &Arguments) -> Result<Report, CliError> {
     // A digest is of the whole schema.
     let (before, after) = Source::read_two(old, new, &config.schemas, session.digests)?;
     let (mut before, mut after) = (Session::narrowed(before, config), Session::narrowed(after, config));
-    if data {
+    if arguments.data {
         let other = before.clone();
-        let key = session.key_of_snapshots()?;
+        let key = session.key_of_snapshots(arguments.key.as_deref())?;
         Session::measure(old, &mut before, &|table, column| after.column(table, column).is_none(), &key)?;
         Session::measure(new, &mut after, &|table, column| other.column(table, column).is_none(), &key)?;
     }

@@ -10,7 +10,8 @@ use ysomorph_report::text;
 pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
     let findings = impact::check_with(&workspace.tree, workspace.accepted(), &workspace.around());
-    let report = bare_report("check", session, &workspace, workspace.accepted()).with_findings(findings);
+    let mut report = bare_report("check", session, &workspace, workspace.accepted()).with_findings(findings);
+    report.verbose = session.verbose;
     print(output, &report, text::check);
     let totals = report.totals.unwrap_or_default();
     Ok(u8::from(totals.breaks + totals.risk > 0))

@@ -1,6 +1,6 @@
 //! `ysomorph custom`
 
-use super::print;
+use super::{known_names, print};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};
@@ -21,6 +21,8 @@ pub struct Arguments {
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
+    let files: Vec<String> = workspace.tree.files.keys().map(|file| file.name().to_owned()).collect();
+    known_names("entity", "entities", &arguments.entities, &files)?;
     let answers = workspace.answer_map();
     let mut kept = customisations(&workspace.merge_input(workspace.accepted(), &answers));
     kept.sort_by(|a, b| a.element.cmp(&b.element));

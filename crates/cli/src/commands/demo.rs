@@ -13,7 +13,7 @@ use ysomorph_core::name::shown;
 use ysomorph_core::schema::Engine;
 use ysomorph_report::text::{heading, plural};
 use ysomorph_sources::{Source, create_database, kept_text, run_script};
-use ysomorph_workspace::{Begin, start};
+use ysomorph_workspace::{Begin, merges, start};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -150,7 +150,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     walk.say("A merge can be taken back, and the undo too.");
     walk.command(&["undo"])?;
     walk.verdict(&original, &folder);
-    walk.command(&["undo", "2"])?;
+    let undone = merges::read_all(&folder).map_err(CliError::from)?.last().map(|e| e.id.clone()).unwrap_or_default();
+    walk.command(&["undo", &undone])?;
     walk.command(&["changes"])?;
     walk.say("Then the owner changes everything back.");
     run_script(&source, scripts.back)?;

@@ -2,18 +2,17 @@
 
 #![allow(clippy::print_stderr, reason = "notes go to standard error")]
 
-use super::print;
+use super::{known_names, print};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, report};
 use clap::{Args, ValueEnum};
-use serde_json::Value;
-use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use ysomorph_core::impact::{self, Finding, Input};
+use ysomorph_core::impact::{self, Baseline, Finding, Input, RULES};
 use ysomorph_core::merge::merge;
 use ysomorph_core::name::{matches_any, shown};
 use ysomorph_report::text;
+use ysomorph_workspace::Workspace;
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -66,6 +65,21 @@ impl From<Order> for ysomorph_report::Order {
 }
 
 impl Arguments {
+    /// Refuses a filter that fits nothing there is: misspelt, it would be green for ever.
+    fn check_names(&self, workspace: &Workspace) -> Result<(), CliError> {
+        let entities: Vec<String> = workspace.tree.entities().map(|(entity, _)| entity.to_owned()).collect();
+        let pages = crate::session::pages(workspace);
+        let both: Vec<String> = pages.iter().flat_map(|(entity, page)| [page.clone(), format!("{entity}/{page}")]).collect();
+        let app = workspace.tree.app();
+        let roles =
+            app.and_then(|app| app.get("role")).map_or_else(Vec::new, |roles| roles.entries().iter().map(|e| e.key.clone()).collect());
+        let rules: Vec<String> = RULES.iter().map(|rule| rule.name.to_owned()).collect();
+        known_names("entity", "entities", &self.entity, &entities)?;
+        known_names("page", "pages", &self.page, &both)?;
+        known_names("role", "roles", &self.role, &roles)?;
+        known_names("rule", "rules", &self.rule, &rules)
+    }
+
     fn wants(&self, finding: &Finding) -> bool {
         let entity = finding.entity.clone().unwrap_or_default();
         let on_page = |page: &String| matches_any(&self.page, page) || matches_any(&self.page, &format!("{entity}/{page}"));
@@ -78,8 +92,9 @@ impl Arguments {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let mut baseline = arguments.baseline.as_deref().map(Baseline::read).transpose()?;
+    let mut baseline = arguments.baseline.as_deref().map(read_baseline).transpose()?;
     let workspace = session.open()?;
+    arguments.check_names(&workspace)?;
     let changed = session.changed(&workspace)?;
     let answers = workspace.answer_map();
     let outcome = merge(&workspace.merge_input(&changed, &answers));
@@ -97,12 +112,12 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let around = &around;
     let mut findings = impact::impact(Input { tree, accepted, changed: &changed, comparison, around });
-    impact::settle(&mut findings, &outcome);
+    impact::settle(&mut findings, &outcome, &outcome.breaks_left());
     let found = findings.len();
     findings.retain(|f| arguments.wants(f));
     let wanted = findings.len();
     if let Some(baseline) = &mut baseline {
-        findings.retain(|f| !baseline.has(f));
+        findings.retain(|f| !baseline.has(f, &comparison.changes));
     }
     let mut report = report("impact", session, &workspace, &changed, &outcome);
     (report.order, report.narrowed, report.known) = (arguments.order.into(), found - wanted, wanted - findings.len());
@@ -117,40 +132,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     Ok(u8::from(totals.breaks + totals.risk > 0))
 }
 
-/// The findings of an earlier report, each as often as it was there.
-struct Baseline(BTreeMap<String, usize>);
-
-impl Baseline {
-    fn read(file: &Path) -> Result<Baseline, CliError> {
-        let hint = "write one with: ysomorph impact --format json --output FILE";
-        let failed = |why: String| CliError::new(format!("the baseline `{}` can't be read: {why}", file.display())).hint(hint);
-        let text = std::fs::read_to_string(file).map_err(|e| failed(e.to_string()))?;
-        let report: Value = serde_json::from_str(&text).map_err(|e| failed(e.to_string()))?;
-        let Some(findings) = report.get("findings").and_then(Value::as_array) else {
-            return Err(failed("it has no `findings`".to_owned()));
-        };
-        let mut known = BTreeMap::new();
-        for finding in findings {
-            *known.entry(identity(finding)).or_default() += 1;
-        }
-        Ok(Baseline(known))
-    }
-
-    /// Whether the baseline has it, once for each time it was there.
-    fn has(&mut self, finding: &Finding) -> bool {
-        let finding = serde_json::to_value(finding).unwrap_or_default();
-        match self.0.get_mut(&identity(&finding)) {
-            Some(left) if *left > 0 => {
-                *left -= 1;
-                true
-            }
-            _ => false,
-        }
-    }
-}
-
-/// What makes a finding the same as an earlier one: not its line, which moves with every edit, nor the number of its cause.
-fn identity(finding: &Value) -> String {
-    let parts = ["rule", "severity", "entity", "pages", "role", "field", "message"];
-    parts.map(|part| finding.get(part).unwrap_or(&Value::Null).to_string()).join("\n")
+/// Reads a baseline.
+fn read_baseline(file: &Path) -> Result<Baseline, CliError> {
+    let hint = "write one with: ysomorph impact --format json --output FILE";
+    let failed = |why: String| CliError::new(format!("the baseline `{}` can't be read: {why}", file.display())).hint(hint);
+    let text = std::fs::read_to_string(file).map_err(|e| failed(e.to_string()))?;
+    Baseline::read(&text).map_err(failed)
 }

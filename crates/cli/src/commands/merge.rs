@@ -1,7 +1,7 @@
 //! `ysomorph merge`
 
 use super::{now, print};
-use crate::error::CliError;
+use crate::error::{CliError, MOST_SHOWN, more};
 use crate::output::Output;
 use crate::session::{Session, report};
 use clap::Args;
@@ -74,7 +74,7 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
         return Ok(());
     }
     let mut details = String::new();
-    for problem in &problems {
+    for problem in problems.iter().take(MOST_SHOWN) {
         let file = problem.file.path();
         let near = problem.nearest.as_ref().map(|n| format!("; did you mean `{n}`?")).unwrap_or_default();
         details.push_str(&format!("{file}:{}:{}: {}{near}\n", problem.at.line, problem.at.column, problem.message));
@@ -87,6 +87,7 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
                 .unwrap_or_default(),
         );
     }
+    details.push_str(&more(problems.len()));
     let count = text::plural(problems.len(), "problem", "problems");
     Err(CliError::new(format!("the definition has {count}; nothing was merged"))
         .details(details)

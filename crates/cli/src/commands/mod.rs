@@ -19,6 +19,7 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::Session;
 use clap::Subcommand;
+use ysomorph_core::name::{matches_any, nearest, shown};
 
 /// What to do.
 #[derive(Debug, Subcommand)]
@@ -77,6 +78,24 @@ impl Command {
             Command::Explain(arguments) => explain::run(&arguments, output),
         }
     }
+}
+
+/// Refuses a pattern that fits none of the names there are, with the nearest.
+fn known_names(one: &str, many: &str, patterns: &[String], names: &[String]) -> Result<(), CliError> {
+    for pattern in patterns {
+        if !names.iter().any(|name| matches_any(std::slice::from_ref(pattern), name)) {
+            let error = CliError::new(format!("there is no {one} `{}`", shown(pattern)));
+            return Err(match nearest(pattern, names.iter().map(String::as_str)) {
+                Some(near) => error.hint(format!("did you mean `{}`?", shown(near))),
+                None if names.is_empty() => error.hint(format!("the definition has no {many}")),
+                None if names.len() <= 40 => {
+                    error.hint(format!("the {many} are {}", names.iter().map(|n| shown(n)).collect::<Vec<_>>().join(", ")))
+                }
+                None => error.hint(format!("name one of its {} {many}, or a pattern such as *", names.len())),
+            });
+        }
+    }
+    Ok(())
 }
 
 /// The moment, for entries and answers.

@@ -6,7 +6,7 @@ use crate::session::Session;
 use clap::Args;
 use std::path::Path;
 use ysomorph_core::name::{self, shown};
-use ysomorph_core::schema::{Engine, Schema};
+use ysomorph_core::schema::{Engine, ForeignKey, Schema, Table};
 use ysomorph_report::text;
 use ysomorph_sources::{Source, kept_text};
 use ysomorph_workspace::{Begin, configuration, start};
@@ -84,6 +84,14 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         config: kept.as_ref().map(|(text, _)| text.as_str()),
     };
     let drafted = start(&session.folder, &begin, &schema)?;
+    for (table, key) in dangling(&schema) {
+        eprintln!(
+            "note: the foreign key of `{}` over {} points at `{}`, which isn't in the database",
+            shown(&table.name),
+            shown(&key.columns.join(", ")),
+            shown(&key.table)
+        );
+    }
     let left_out: Vec<(String, &str)> = left_out.into_iter().map(|l| (l.table, l.why)).collect();
     output.push(&text::drafted(&drafted, schema.tables.len(), &left_out));
     if kept.is_none() && kept_text(&url) != url {
@@ -95,21 +103,23 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 
 const EXCLUDED: &str = "no pattern of --tables matches it";
 
-/// The tables that aren't drafted. A server's table without a key is left out: no page could tell its records apart.
+/// The tables that aren't drafted.
 fn left_out(schema: &Schema, include: &[String]) -> Vec<LeftOut> {
-    let reason = |table: &ysomorph_core::schema::Table| {
-        let has_key = !table.primary_key.is_empty() || !table.uniques.is_empty() || table.reads("rowid") || table.definition.is_some();
-        match () {
-            () if !ysomorph_core::schema::wanted::<String>(include, &[], &table.name) => Some(EXCLUDED),
-            () if table.columns.is_empty() && table.broken.is_none() => Some("it has no columns"),
-            () if !has_key => Some("it has no key: nothing tells its records apart"),
-            () if schema.tables.iter().any(|t| t.name > table.name && name::same(&t.name, &table.name)) => {
-                Some("another table's name differs from its own only by case")
-            }
-            () => None,
+    let reason = |table: &Table| match () {
+        () if !ysomorph_core::schema::wanted::<String>(include, &[], &table.name) => Some(EXCLUDED),
+        () if table.columns.is_empty() && table.broken.is_none() => Some("it has no columns"),
+        () if schema.tables.iter().any(|t| t.name > table.name && name::same(&t.name, &table.name)) => {
+            Some("another table's name differs from its own only by case")
         }
+        () => None,
     };
     schema.tables.iter().filter_map(|t| Some(LeftOut { table: t.name.clone(), why: reason(t)? })).collect()
+}
+
+/// Foreign keys at tables that don't exist: some engines keep them.
+fn dangling(schema: &Schema) -> impl Iterator<Item = (&Table, &ForeignKey)> {
+    let all = schema.tables.iter().flat_map(|table| table.foreign_keys.iter().map(move |key| (table, key)));
+    all.filter(|(_, key)| schema.table(&key.table).is_none() && !name::contains(&schema.outside, &key.table))
 }
 
 fn readable(name: &str) -> String {
@@ -118,7 +128,8 @@ fn readable(name: &str) -> String {
     characters.next().map_or_else(|| "Application".to_owned(), |first| first.to_uppercase().chain(characters).collect())
 }
 
-/// The url as the workspace keeps it: relative to its folder where the file is inside, never with a password.
+/// The url as the workspace keeps it: relative to its folder where the file is inside or was given so, never with a
+/// password.
 fn kept_url(given: &str, source: &Source, folder: &Path) -> String {
     let (scheme, path) = match source {
         Source::Sqlite(path) => ("sqlite", path),
@@ -128,8 +139,14 @@ fn kept_url(given: &str, source: &Source, folder: &Path) -> String {
     if given.contains("${") {
         return given.to_owned();
     }
+    // A path that was given from here stays one from the workspace, so that both can be moved together.
+    let is_relative = given.strip_prefix(scheme).and_then(|rest| rest.strip_prefix(':')).is_some_and(|file| Path::new(file).is_relative());
     match std::fs::canonicalize(path) {
-        Ok(full) => format!("{scheme}:{}", full.strip_prefix(folder).unwrap_or(&full).display()),
+        Ok(full) => {
+            let inside = full.strip_prefix(folder).ok().map(Path::to_owned);
+            let kept = inside.or_else(|| pathdiff::diff_paths(&full, folder).filter(|_| is_relative)).unwrap_or(full);
+            format!("{scheme}:{}", kept.display())
+        }
         Err(_) => given.to_owned(),
     }
 }

@@ -76,7 +76,7 @@ fn every_kind_of_bad_input_says_where_and_what_to_do() {
         ("ysomorph.toml", "format = 1", "format = 1", &["decide", "rename/hive.tag", "number"], 2, &["nothing asks `rename/hive.tag`"]),
         ("ysomorph.toml", "format = 1", "format = 1", &["explain", "page/tabel-missing"], 2, &["did you mean `page/table-missing`?"]),
         ("ysomorph.toml", "format = 1", "format = 1", &["undo"], 2, &["there is no merge to undo"]),
-        ("ysomorph.toml", "format = 1", "format = 1", &["undo", "7"], 2, &["there is no entry 7"]),
+        ("ysomorph.toml", "format = 1", "format = 1", &["undo", "7"], 2, &["there is no entry `7`"]),
     ];
     for (file, from, to, command, code, expected) in cases {
         let project = Project::new(SQL);
@@ -143,13 +143,13 @@ fn a_folder_that_cannot_be_written_loses_nothing() {
     let project = Project::new(SQL);
     project.sql("ALTER TABLE hive DROP COLUMN colour");
     let definition = project.definition();
-    let pending = project.path(".ysomorph/pending");
-    std::fs::remove_dir_all(&pending).unwrap();
-    std::fs::write(&pending, "in the way").unwrap();
+    let entries = project.path(".ysomorph/merges");
+    std::fs::write(&entries, "in the way").unwrap();
     let said = project.expect(2, &["merge", "--write"]);
-    assert!(said.contains("cannot write") && said.contains("make the folder writable"), "{said}");
+    assert!(said.contains("`.ysomorph/merges` is a file, not a folder"), "{said}");
     project.same_definition(&definition);
-    std::fs::remove_file(&pending).unwrap();
+    project.expect(0, &["check"]);
+    std::fs::remove_file(&entries).unwrap();
     project.expect(0, &["merge", "--write"]);
     // A folder without any right to write still lets everything be looked at.
     #[cfg(unix)]

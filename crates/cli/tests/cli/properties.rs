@@ -379,7 +379,7 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
 
 /// What every random workspace begins with.
 pub fn random_begin() -> Begin<'static> {
-    Begin { url: "sqlite:x.db", title: "Random", schemas: &[], include: &[], exclude: &[], config: None }
+    Begin { url: "sqlite:x.db", title: "Random", schemas: &[], include: &[], exclude: &[], data_key: None, config: None }
 }
 
 fn run(seed: u64) {

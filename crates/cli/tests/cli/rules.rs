@@ -119,13 +119,13 @@ const CASES: &[Case] = &[
     ),
     (
         "access/row-filter-broken",
-        &[("rows = \"age > 17\"", "rows = \"id IN (WITH x AS (SELECT * FROM keeper) SELECT id FROM x WHERE age > 17)\"")],
+        &[("rows = \"age > 17\"", "rows = \"id IN (SELECT value FROM json_each('[1]') WHERE age > 17)\"")],
         "DROP VIEW grown_up; ALTER TABLE keeper DROP COLUMN age",
         Some("risk"),
     ),
     (
         "access/row-filter-broken",
-        &[("rows = \"age > 17\"", "rows = \"id IN (WITH x AS (SELECT * FROM keeper) SELECT id FROM x WHERE age > 17)\"")],
+        &[("rows = \"age > 17\"", "rows = \"id IN (SELECT value FROM json_each('[1]') WHERE age > 17)\"")],
         "ALTER TABLE keeper DROP COLUMN phone",
         None,
     ),
@@ -320,6 +320,7 @@ fn every_rule_fires_and_is_silent_where_it_should() {
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n\n"));
     let known = CASES.iter().map(|c| (c.0, c.3)).chain(crate::rules_on_snapshots::CASES.iter().map(|c| (c.0, c.4)));
+    let known = known.chain(crate::foreign::RULE_CASES.iter().copied());
     let mut seen: BTreeMap<&str, (usize, usize)> = BTreeMap::new();
     for (rule, expected) in known {
         let counts = seen.entry(rule).or_default();

@@ -2,8 +2,9 @@
 
 use rusqlite::Connection;
 use std::collections::BTreeMap;
+use std::io::{Read, Seek};
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process::{Command, Stdio};
 use tempfile::TempDir;
 
 /// What a command printed.
@@ -34,17 +35,16 @@ pub fn files_below(root: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
     files
 }
 
-/// Whether two states of a folder hold the same files; names those that differ. The lock's holder and the files an
-/// engine keeps beside an open database don't count.
+/// Whether two states of a folder hold the same files; names those that differ. The lock's holder doesn't count.
 #[track_caller]
 pub fn assert_same_files(before: &BTreeMap<PathBuf, Vec<u8>>, after: &BTreeMap<PathBuf, Vec<u8>>, what: &str) {
-    let counts = |f: &&PathBuf| !f.ends_with("lock") && !f.to_string_lossy().contains("my.db-");
+    let counts = |f: &&PathBuf| !f.ends_with("lock");
     let differ: Vec<&PathBuf> = before.keys().chain(after.keys()).filter(counts).filter(|f| before.get(*f) != after.get(*f)).collect();
     assert!(differ.is_empty(), "{what}: {differ:?}");
 }
 
 /// The program: the one built beside the tests, or another build of it that `YSOMORPH_TEST_PROGRAM` names.
-fn program() -> PathBuf {
+pub fn program() -> PathBuf {
     std::env::var_os("YSOMORPH_TEST_PROGRAM").map_or_else(|| PathBuf::from(env!("CARGO_BIN_EXE_ysomorph")), PathBuf::from)
 }
 
@@ -81,6 +81,29 @@ impl Project {
         Ran { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), err: text(&output.stderr) }
     }
 
+    /// Runs it and expects it to end by itself within a minute: for what must never hang.
+    #[track_caller]
+    pub fn run_bounded(&self, arguments: &[&str]) -> Ran {
+        let mut command = Command::new(program());
+        command.arg("-C").arg(self.dir.path()).args(arguments).env_remove("NO_COLOR").stdin(Stdio::null());
+        let (out, err) = (tempfile::tempfile().unwrap(), tempfile::tempfile().unwrap());
+        let mut child = command.stdout(out.try_clone().unwrap()).stderr(err.try_clone().unwrap()).spawn().unwrap();
+        for _ in 0..6_000 {
+            if let Some(status) = child.try_wait().unwrap() {
+                let text = |mut file: std::fs::File| {
+                    let mut bytes = Vec::new();
+                    file.rewind().unwrap();
+                    file.read_to_end(&mut bytes).unwrap();
+                    String::from_utf8(bytes).unwrap()
+                };
+                return Ran { code: status.code().unwrap_or(-1), out: text(out), err: text(err) };
+            }
+            std::thread::sleep(std::time::Duration::from_millis(10));
+        }
+        child.kill().unwrap();
+        panic!("{arguments:?} hangs");
+    }
+
     /// Runs it and expects this status; gives what it printed.
     #[track_caller]
     pub fn expect(&self, code: i32, arguments: &[&str]) -> String {
@@ -108,6 +131,11 @@ impl Project {
         let text = self.read(file);
         assert!(text.contains(from), "{file} has no {from:?}:\n{text}");
         self.write(file, &text.replacen(from, to, 1));
+    }
+
+    /// The name of the latest entry.
+    pub fn latest_entry(&self) -> String {
+        ysomorph_workspace::merges::read_all(self.dir.path()).unwrap().last().unwrap().id.clone()
     }
 
     /// The definition's files.

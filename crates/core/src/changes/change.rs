@@ -258,7 +258,7 @@ pub struct Change {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub object: Option<String>,
     /// The new name of a renamed table or column.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none", serialize_with = "to_written")]
     pub to: Option<String>,
     /// What it was, as text for people.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -269,12 +269,22 @@ pub struct Change {
     /// How a changed type relates to the old one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub relation: Option<TypeRelation>,
+    /// Names that something dropped may have now, none of them likelier than the others.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub candidates: Vec<String>,
     /// Who made it, when and how, where it can be told.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub by: Vec<MadeBy>,
     /// Why a rename is believed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub evidence: Option<Evidence>,
+}
+
+/// A qualified name as people write it.
+fn to_written<S: serde::Serializer>(to: &Option<String>, serializer: S) -> Result<S::Ok, S::Error> {
+    let to = to.as_deref().unwrap_or_default();
+    let qualified = crate::name::split_qualified(to).0.is_some();
+    serializer.serialize_str(&if qualified { crate::name::written(to) } else { to.to_owned() })
 }
 
 impl Change {
@@ -289,6 +299,7 @@ impl Change {
             before: None,
             after: None,
             relation: None,
+            candidates: Vec::new(),
             by: Vec::new(),
             evidence: None,
         }

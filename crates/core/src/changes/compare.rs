@@ -3,7 +3,7 @@
 use super::tables::Tables;
 use super::{Change, ChangeKind, objects};
 use crate::name;
-use crate::rename::{Known, Rename, RenameMap, find_renames};
+use crate::rename::{Evidence, Known, Rename, RenameMap, find_renames};
 use crate::schema::Schema;
 
 /// The outcome of a comparison.
@@ -89,6 +89,15 @@ pub fn compare(accepted: &Schema, changed: &Schema, known: &Known) -> Comparison
     }
     if !across {
         objects::compare(&accepted.objects, &changed.objects, changed.engine, &names, &mut changes);
+    }
+    // What may be called otherwise now is one question, not a loss and news of nobody's.
+    for rename in comparison.renames.iter().filter(|r| r.to.is_none() && !matches!(r.evidence, Evidence::Certain { .. })) {
+        let dropped = |c: &&mut Change| {
+            matches!(c.kind, ChangeKind::ColumnDropped | ChangeKind::TableDropped) && c.table == rename.table && c.column == rename.column
+        };
+        if let Some(change) = changes.iter_mut().find(dropped) {
+            change.candidates = rename.candidates.iter().map(|name| name::plain(name)).collect();
+        }
     }
     let order = |c: &Change| (c.table.is_empty(), c.table.clone(), c.column.is_some(), c.kind);
     changes.sort_by_cached_key(order);

@@ -411,7 +411,7 @@ impl Walk<'_> {
                     self.push(named.at, Referent::Column { table, column: name });
                 }
                 sql::Target::Missing { name, is_table: true, .. } => self.push(named.at, Referent::Table(name)),
-                sql::Target::Missing { .. } => {}
+                sql::Target::Missing { .. } | sql::Target::Ambiguous(_) => {}
             }
         }
     }

@@ -5,14 +5,14 @@ use super::{Context, Drafted, labels};
 use crate::definition::Node;
 use crate::name;
 use crate::pages;
-use crate::schema::TableKind;
 
 /// An entity's file.
 pub(super) fn draft(context: &Context<'_>, drafted: &Drafted<'_>) -> Node {
     let Drafted { entity, table, fields: own, key, title, .. } = drafted;
     let conventions = context.names.conventions;
     let (one, many) = labels::one_and_many(name::split_qualified(&table.name).1, conventions);
-    let is_view = table.kind == TableKind::View;
+    // Records that nothing tells apart can't be changed one by one.
+    let only_read = table.is_keyless();
     let mut all = Node::table();
     for field in own {
         all.set(&field.name, field.node.clone());
@@ -26,9 +26,9 @@ pub(super) fn draft(context: &Context<'_>, drafted: &Drafted<'_>) -> Node {
         .with_some("version", version.and_then(|f| f.columns.first()).map(|c| name::written(c).as_str().into()))
         .with("title", title.template.as_str().into())
         .with("label", Node::table().with("one", one.as_str().into()).with("many", many.as_str().into()))
-        .with_some("read_only", is_view.then(|| true.into()))
+        .with_some("read_only", only_read.then(|| true.into()))
         .with("field", all);
-    let page = PageDraft { context, entity, fields: own, title: &title.template, one: &one, many: &many, key, read_only: is_view };
+    let page = PageDraft { context, entity, fields: own, title: &title.template, one: &one, many: &many, key, read_only: only_read };
     let mut drafted = Node::table();
     for kind in pages::KINDS.iter().filter(|kind| conventions.pages.iter().any(|wanted| wanted == kind.name)) {
         if let Some(page) = (kind.draft)(&page) {
@@ -38,7 +38,7 @@ pub(super) fn draft(context: &Context<'_>, drafted: &Drafted<'_>) -> Node {
     node.set("page", drafted);
     if let Some(role) = context.open_to {
         let mut access = Node::table().with("read", true.into());
-        if !is_view {
+        if !only_read {
             for action in ["add", "edit", "delete"] {
                 access.set(action, true.into());
             }

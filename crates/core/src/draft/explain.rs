@@ -49,8 +49,12 @@ fn of_entity(context: &Context<'_>, drafted: &Drafted<'_>, node: &Node) -> Vec<N
     let title = &drafted.title;
     let mut notes = vec![Note::new(&["title"], "called", &title.template, title.why).changed_by(title.convention)];
     notes.extend(drafted.fields.iter().flat_map(|field| of_field(drafted, field, context.names.conventions)));
-    if drafted.table.kind == TableKind::View {
-        let why = if drafted.key_is_sure { "what its query keeps apart" } else { "a guess: check it" };
+    if drafted.table.is_keyless() {
+        let why = match (drafted.key_is_sure, drafted.table.kind) {
+            (true, _) => "what its query keeps apart",
+            (false, TableKind::View) => "a guess: check it",
+            (false, TableKind::Table) => "a guess, as the table has none: its pages only read",
+        };
         notes.push(Note::new(&["key"], "key", drafted.key.join(", "), why));
     }
     notes.extend(of_pages(context, drafted, node));

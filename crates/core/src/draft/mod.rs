@@ -140,7 +140,7 @@ impl<'a> Context<'a> {
                 context.pointing.entry(target.clone()).or_default().push((entity.clone(), field.name.clone()));
             }
             let found = if table.kind == TableKind::View { fields::view_key(names.schema, table) } else { None };
-            let key_is_sure = table.kind == TableKind::Table || found.is_some();
+            let key_is_sure = !table.is_keyless() || found.is_some();
             let own_key = found.unwrap_or_else(|| {
                 let known = names.in_use.key(&table.name).filter(|_| !key_is_sure);
                 let known = known.filter(|key| key.iter().all(|c| table.column(c).is_some()));

@@ -118,7 +118,7 @@ impl NamesInUse {
                 && !names.joins.contains(&key)
                 && !joins.contains(&table.name.as_str())
             {
-                let entity = free(&entity_name(&table.name), |n| names.taken_entities.contains(n));
+                let entity = free(&entity_name(&table.name), |n| names.taken_entities.contains(n) || is_device(n));
                 names.taken_entities.insert(entity.clone());
                 names.entities.insert(key, entity);
             }
@@ -242,10 +242,24 @@ pub(super) fn free(wanted: &str, taken: impl Fn(&str) -> bool) -> String {
     std::iter::once(wanted.to_owned()).chain((2..).map(|n| format!("{wanted}_{n}"))).find(|n| !taken(n)).unwrap_or_default()
 }
 
-/// Lower-cased, anything but letters, digits, `_` and `-` as `_`.
+/// Longer names are cut, in bytes: with an ending and a number a file system takes them all.
+const LONGEST: usize = 120;
+
+/// Lower-cased, anything but letters, digits, `_` and `-` as `_`; a `-` in front would mean a descending order. Cut
+/// where a file system would refuse it.
 pub(super) fn entity_name(table: &str) -> String {
-    let name: String = table.to_lowercase().chars().map(|c| if c.is_alphanumeric() || c == '_' || c == '-' { c } else { '_' }).collect();
+    let plain = |(at, c): (usize, char)| if c.is_alphanumeric() || c == '_' || (c == '-' && at > 0) { c } else { '_' };
+    let mut name: String = table.to_lowercase().chars().enumerate().map(plain).collect();
+    while name.len() > LONGEST {
+        name.pop();
+    }
     if name.is_empty() { "_".to_owned() } else { name }
+}
+
+/// Names that some systems take for devices, whatever ending they have: no files can be called so.
+fn is_device(name: &str) -> bool {
+    let numbered = |word: &str| name.strip_prefix(word).is_some_and(|n| n.len() == 1 && n.chars().all(|c| c.is_ascii_digit()));
+    matches!(name, "con" | "prn" | "aux" | "nul") || numbered("com") || numbered("lpt")
 }
 
 /// The name that the generator gives the field over a column, taken names aside.
@@ -259,4 +273,27 @@ pub(super) fn lookup_name(table: &Table, columns: &[String], target: &str) -> St
     let lower = entity_name(column);
     let stem = lower.strip_suffix("_id").or_else(|| lower.strip_suffix("_no").filter(|s| table.column(s).is_none()));
     stem.filter(|s| !s.is_empty()).map_or(lower.clone(), str::to_owned)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::schema::{Engine, Table};
+
+    #[test]
+    fn every_table_gets_a_name_that_a_file_and_a_sort_can_have() {
+        let long = "ü".repeat(300);
+        let tables = ["Apiary", "two words", "a/b", "-x", "CON", "nul", "com1", "com10", "..", "app", &long, &format!("{long}x"), "a.b"];
+        let table = |name: &&str| Table { name: (*name).to_owned(), ..Table::default() };
+        let schema = Schema::new(Engine::Sqlite, tables.iter().map(table).collect());
+        let names = NamesInUse::of(&Tree::default(), &Tree::default()).completed(&schema, &[]);
+        let entities: Vec<&str> = tables.iter().map(|t| names.entity(t).unwrap()).collect();
+        let cut = "ü".repeat(60);
+        let second = format!("{cut}_2");
+        let expected = ["apiary", "two_words", "a_b", "_x", "con_2", "nul_2", "com1_2", "com10", "__", "app_2"];
+        assert_eq!(entities[..10], expected);
+        assert!([cut.as_str(), second.as_str()].iter().all(|n| entities.contains(n)), "{entities:?}");
+        let different: BTreeSet<&&str> = entities.iter().collect();
+        assert_eq!(different.len(), entities.len());
+    }
 }

@@ -23,7 +23,7 @@ impl<'a> Context<'a> {
     pub(super) fn page_draft(&'a self, entity: &str) -> Option<PageDraft<'a>> {
         let drafted = self.by_entity(entity)?;
         let (title, key) = (&drafted.title.template, &drafted.key);
-        let read_only = drafted.table.kind == crate::schema::TableKind::View;
+        let read_only = drafted.table.is_keyless();
         Some(PageDraft { context: self, entity: &drafted.entity, fields: &drafted.fields, title, one: "", many: "", key, read_only })
     }
 }

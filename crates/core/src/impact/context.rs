@@ -39,6 +39,13 @@ pub enum What {
         /// Where in the condition.
         offset: usize,
     },
+    /// A condition or statement names a column that two of its tables have now.
+    Ambiguous {
+        /// The name.
+        name: String,
+        /// Where in the text.
+        offset: usize,
+    },
     /// The engine refuses to compare, sort or calculate with values of this type.
     WrongType {
         /// The table.
@@ -288,10 +295,10 @@ impl<'a> Context<'a> {
     }
 
     fn analysis_fails(&self, text: &str, analysis: &sql::Analysis) -> Option<What> {
-        if let Some(named) = analysis.missing().next()
-            && let Target::Missing { table, name, is_table } = named.target.clone()
-        {
-            return Some(What::Condition { name, table, is_table, offset: named.at.start });
+        match analysis.missing().next().map(|named| (named.target.clone(), named.at.start)) {
+            Some((Target::Missing { table, name, is_table }, offset)) => return Some(What::Condition { name, table, is_table, offset }),
+            Some((Target::Ambiguous(name), offset)) => return Some(What::Ambiguous { name, offset }),
+            _ => {}
         }
         if analysis.certain {
             return None;

@@ -4,6 +4,7 @@
 //! the database ([`crate::statements`]) and at what of that the changed schema can't give ([`Context::lost`]).
 
 mod around;
+mod baseline;
 pub mod code;
 mod context;
 pub mod data;
@@ -17,6 +18,7 @@ mod sound;
 mod typed;
 
 pub use around::{Around, Translation};
+pub use baseline::Baseline;
 pub use context::{Context, Lost, What};
 pub use element_kind::ElementKind;
 pub use finding::{Finding, Location, Remedy, Severity};

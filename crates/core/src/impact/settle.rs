@@ -1,12 +1,13 @@
 //! What a merge would do about each finding, where its rule alone can't say.
 
-use super::{Finding, Remedy};
+use super::{Finding, Remedy, Severity};
 use crate::definition::FileKey;
 use crate::merge::{Edit, Outcome, Step};
 
-/// Sets the remedy of findings that a merge settles: asked where a question about the column is open, done where it
-/// edits one of the field's keys that settle it.
-pub fn settle(findings: &mut [Finding], outcome: &Outcome) {
+/// Sets the remedy of findings by what the merge does: asked where a question about the column is open, done where it
+/// edits one of the field's keys that settle it. A break that isn't among those `left` after the merge is settled by it,
+/// one that is stays a person's.
+pub fn settle(findings: &mut [Finding], outcome: &Outcome, left: &[Finding]) {
     for finding in findings.iter_mut().filter(|f| !f.settled_by.is_empty()) {
         let asks = |key: &str| {
             let Some(column) = &finding.column else { return false };
@@ -20,6 +21,36 @@ pub fn settle(findings: &mut [Finding], outcome: &Outcome) {
             finding.remedy = Remedy::Merge;
         }
     }
+    // Hand-written code isn't the merge's.
+    for finding in findings.iter_mut().filter(|f| f.severity == Severity::Break && !f.rule.starts_with("code/")) {
+        let stays = left.iter().any(|after| is_same(finding, after, outcome));
+        finding.remedy = match finding.remedy {
+            Remedy::Hand if !stays => Remedy::Merge,
+            Remedy::Merge if stays => Remedy::Hand,
+            other => other,
+        };
+        if finding.remedy == Remedy::Merge {
+            // What a person could do is done.
+            finding.help.clear();
+        }
+    }
+}
+
+/// Whether a break after a merge is the one there was before.
+fn is_same(before: &Finding, after: &Finding, outcome: &Outcome) -> bool {
+    let followed = |entity: &Option<String>, field: &str| {
+        let own = outcome.renamed_fields.iter().find(|(of, from, _)| Some(of) == entity.as_ref() && from == field);
+        own.map_or_else(|| field.to_owned(), |(.., to)| to.clone())
+    };
+    let field = before.field.as_ref().map(|field| followed(&before.entity, field));
+    let last = |column: &Option<String>| column.as_ref().and_then(|c| c.rsplit('.').next().map(str::to_owned));
+    let on_same_page = before.pages.is_empty() && after.pages.is_empty() || before.pages.iter().any(|page| after.pages.contains(page));
+    before.rule == after.rule
+        && before.entity == after.entity
+        && before.role == after.role
+        && field == after.field
+        && last(&before.column) == last(&after.column)
+        && on_same_page
 }
 
 /// Whether an edit is of this key of the finding's field, which may have followed its column by then.

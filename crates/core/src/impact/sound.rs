@@ -103,8 +103,12 @@ fn writes_are_sound(context: &Context<'_>, entity: &Entity, table: &Table) -> bo
     let taken = [Operation::Insert, Operation::Update, Operation::Delete]
         .into_iter()
         .all(|operation| context.changed().refuses_write(table, operation, &all).is_none());
-    // What is hidden is on no form.
-    let columns_of = |field: &str| entity.field(field).filter(|f| !f.hidden).map_or(&[][..], |f| f.columns.as_slice());
+    // A role that may not give every field adds records in a way of its own.
+    if entity.access.iter().any(|a| a.add && !(a.hide.is_empty() && a.read_only.is_empty())) {
+        return false;
+    }
+    // What is hidden is on no form, and what is read-only isn't written.
+    let columns_of = |field: &str| entity.field(field).filter(|f| !f.hidden && !f.read_only).map_or(&[][..], |f| f.columns.as_slice());
     let writable = |column: &str| table.column(column).is_none_or(|c| !c.written_by_database());
     let given = saving().all(|page| {
         let columns: Vec<&str> = page.shown.iter().flat_map(|f| columns_of(&f.value)).map(|c| c.value.as_str()).collect();

@@ -113,6 +113,22 @@ pub struct Part {
     pub because: String,
 }
 
+impl Part {
+    /// Why it is put back, for people.
+    pub fn back_because(&self) -> String {
+        match &self.fact {
+            Fact::Needs(things) => match things.iter().map(Thing::shown).collect::<Vec<_>>().as_slice() {
+                [] => "what it hung on is in the database again".to_owned(),
+                [one] => format!("{one} is in the database again"),
+                several => format!("{} are in the database again", several.join(", ")),
+            },
+            Fact::Draft => "the draft has it again".to_owned(),
+            Fact::Limit => "the database accepts it again".to_owned(),
+            Fact::Container => "something in it is back".to_owned(),
+        }
+    }
+}
+
 /// Spellings of names in a fragment that a rename back should use again.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Respelled {

@@ -88,8 +88,12 @@ pub struct Outcome {
 impl Outcome {
     /// What still breaks afterwards and is left to a person. Looks at every page, so it is asked for, not given.
     pub fn follow_ups(&self) -> Vec<Finding> {
-        let breaks = impact::check(&self.tree, &self.accepted).into_iter().filter(|f| f.severity == Severity::Break);
-        breaks.chain(self.doubtful.iter().cloned()).collect()
+        self.breaks_left().into_iter().chain(self.doubtful.iter().cloned()).collect()
+    }
+
+    /// What breaks in the definition as the merge leaves it, on the schema that it accepts then.
+    pub fn breaks_left(&self) -> Vec<Finding> {
+        impact::check(&self.tree, &self.accepted).into_iter().filter(|f| f.severity == Severity::Break).collect()
     }
 
     /// Questions nobody has answered.

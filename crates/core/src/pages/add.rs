@@ -12,8 +12,9 @@ fn reads(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     records::choices(builder, out);
 }
 
-fn writes(builder: &Builder<'_>, _: &[Option<&Access>], out: &mut Vec<Statement>) {
+fn writes<'a>(builder: &Builder<'a>, users: &[Option<&'a Access>], out: &mut Vec<Statement>) {
     out.push(writes::insert(builder));
+    writes::insert_as_roles(builder, users, out);
     related::links(builder, out);
     writes::checks(builder, out);
 }

@@ -184,6 +184,40 @@ impl Schema {
         self
     }
 
+    /// Without tables and columns whose name has the sign in it that stands between schema and name here: they could be
+    /// taken for others. What is left out is told as unseen.
+    #[must_use]
+    pub fn without_mistakable_names(mut self) -> Schema {
+        let mut unseen = Vec::new();
+        let mut told = |name: String| unseen.push(format!("{name} isn't read: its name has the control character U+001F in it"));
+        let odd = |name: &str| name.contains(name::SEPARATOR);
+        self.tables.retain(|table| {
+            let own = if table.schema.is_some() { name::split_qualified(&table.name).1 } else { &table.name };
+            let is_odd = odd(own) || table.schema.as_deref().is_some_and(odd);
+            if is_odd {
+                told(format!("`{}`", name::plain(&table.name)));
+            }
+            !is_odd
+        });
+        for table in self.tables.iter_mut().filter(|t| t.columns.iter().any(|c| odd(&c.name))) {
+            table
+                .columns
+                .iter()
+                .filter(|c| odd(&c.name))
+                .for_each(|c| told(format!("`{}.{}`", name::plain(&table.name), name::plain(&c.name))));
+            table.columns.retain(|c| !odd(&c.name));
+            let whole = |columns: &[String]| !columns.iter().any(|c| odd(c));
+            if !whole(&table.primary_key) {
+                table.primary_key.clear();
+            }
+            table.uniques.retain(|u| whole(&u.columns));
+            table.foreign_keys.retain(|k| whole(&k.columns) && whole(&k.to));
+            table.indexes.retain(|i| i.parts.iter().all(|p| p.column.as_deref().is_none_or(|c| !odd(c))));
+        }
+        self.unseen.extend(unseen);
+        self
+    }
+
     /// Foreign keys of any table that point at this one, with the table that has them.
     pub fn references_to<'a>(&'a self, table: &'a str) -> impl Iterator<Item = (&'a Table, &'a ForeignKey)> {
         self.tables
@@ -198,6 +232,22 @@ impl Schema {
     /// `written` are the columns an UPDATE sets; it is ignored for the other operations. The foreign key
     /// rules are SQLite's ("DML errors" of its foreign key documentation), with enforcement on.
     pub fn refuses_write(&self, table: &Table, operation: Operation, written: &[&str]) -> Option<Refusal> {
+        self.refuses_chain(table, operation, written, &mut Vec::new())
+    }
+
+    /// The same, of a write that others led to: what a key does to the records that point here is prepared with it.
+    fn refuses_chain(
+        &self,
+        table: &Table,
+        operation: Operation,
+        written: &[&str],
+        passed: &mut Vec<(String, Operation, Vec<String>)>,
+    ) -> Option<Refusal> {
+        let step = (name::fold(&table.name), operation, written.iter().map(|c| name::fold(c)).collect());
+        if passed.contains(&step) {
+            return None;
+        }
+        passed.push(step);
         let answers = |t: &&Trigger| t.operations.contains(&operation);
         if table.kind == TableKind::View {
             return match table.triggers.iter().filter(answers).find(|t| t.instead_of) {
@@ -216,7 +266,9 @@ impl Schema {
         let touched = |columns: &[String]| operation != Operation::Update || columns.iter().any(|c| name::contains(written, c));
         for key in table.foreign_keys.iter().filter(|k| touched(&k.columns)) {
             match self.table(&key.table) {
-                None if !name::contains(&self.outside, &key.table) => return Some(Refusal::TargetMissing { key: key.clone() }),
+                None if !name::contains(&self.outside, &key.table) => {
+                    return Some(Refusal::TargetMissing { from: table.name.clone(), key: key.clone() });
+                }
                 Some(target) if !key.fits(target) => return Some(Refusal::Mismatch { from: table.name.clone(), key: key.clone() }),
                 _ => {}
             }
@@ -235,7 +287,21 @@ impl Schema {
         if let Some((child, key)) = broken.next() {
             return Some(Refusal::Mismatch { from: child.name.clone(), key: key.clone() });
         }
-        None
+        // What happens to the records that point here is a write of their own.
+        let mut along = self.references_to(&table.name).filter(|(_, key)| match operation {
+            Operation::Delete => true,
+            Operation::Update => touched(key.target_columns(table)),
+            Operation::Insert => false,
+        });
+        along.find_map(|(child, key)| {
+            let action = if operation == Operation::Delete { &key.on_delete } else { &key.on_update };
+            let columns: Vec<&str> = key.columns.iter().map(String::as_str).collect();
+            match action.as_deref().map(str::to_ascii_uppercase).as_deref() {
+                Some("CASCADE") if operation == Operation::Delete => self.refuses_chain(child, Operation::Delete, &[], passed),
+                Some("CASCADE" | "SET NULL" | "SET DEFAULT") => self.refuses_chain(child, Operation::Update, &columns, passed),
+                _ => None,
+            }
+        })
     }
 }
 
@@ -260,8 +326,10 @@ pub enum Refusal {
         /// What the database says.
         message: String,
     },
-    /// A foreign key of the table points at a table that is gone.
+    /// A foreign key points at a table that is gone.
     TargetMissing {
+        /// The table that has the key.
+        from: String,
         /// The key.
         key: ForeignKey,
     },

@@ -175,6 +175,14 @@ impl Table {
         !columns.is_empty() && (same_set(&self.primary_key) || self.uniques.iter().any(|u| same_set(&u.columns)))
     }
 
+    /// Whether nothing that the database keeps tells its records apart: a view, or a table without a primary key, a
+    /// unique constraint over required columns, and a row number.
+    pub fn is_keyless(&self) -> bool {
+        let required = |column: &String| self.column(column).is_some_and(|c| !c.nullable);
+        let kept = || !self.primary_key.is_empty() || self.uniques.iter().any(|u| u.columns.iter().all(required)) || self.reads("rowid");
+        self.kind == TableKind::View || !kept()
+    }
+
     /// Whether these columns tell records apart: they hold the primary key, or a unique constraint.
     pub fn tells_apart(&self, columns: &[String]) -> bool {
         let within = |known: &[String]| !known.is_empty() && known.iter().all(|c| name::contains(columns, c));

@@ -42,6 +42,8 @@ pub enum Target {
     },
     /// A table of the schema.
     Table(String),
+    /// A column of more than one of the tables it is looked for in: the database would refuse it.
+    Ambiguous(String),
     /// Nothing in the schema: the database would refuse it.
     Missing {
         /// The table it was looked for in, when only one was possible.
@@ -69,6 +71,8 @@ pub struct Analysis {
     pub names: Vec<Named>,
     /// Whether every name was resolved beyond doubt.
     pub certain: bool,
+    /// Tables that are joined by whatever names they share.
+    pub natural: Vec<String>,
     /// The table and columns that a statement writes, where it says which.
     pub writes: Option<(String, Operation, Vec<String>)>,
     /// Why the text couldn't be read at all.
@@ -76,20 +80,27 @@ pub struct Analysis {
 }
 
 impl Analysis {
-    /// The first name the database wouldn't find.
+    /// The names the database wouldn't find, or find twice.
     pub fn missing(&self) -> impl Iterator<Item = &Named> {
-        self.names.iter().filter(|n| matches!(n.target, Target::Missing { .. }))
+        self.names.iter().filter(|n| matches!(n.target, Target::Missing { .. } | Target::Ambiguous(_)))
     }
 }
 
 /// Analyses a fragment.
 pub fn analyse(text: &str, scope: Scope<'_>, schema: &Schema) -> Analysis {
     let own = match scope {
-        Scope::Columns { table, select: None } => Source { alias: table.to_owned(), table: Some(table.to_owned()), columns: None },
-        Scope::Columns { table, select: Some(select) } => {
-            Source { alias: name::split_qualified(table).1.to_owned(), table: None, columns: projection(select, schema) }
+        Scope::Columns { table, select: None } => {
+            Source { alias: table.to_owned(), table: Some(table.to_owned()), columns: None, merged: Vec::new() }
         }
-        Scope::Statement { .. } => Source { alias: String::new(), table: None, columns: Some(Vec::<ResultColumn>::new()) },
+        Scope::Columns { table, select: Some(select) } => Source {
+            alias: name::split_qualified(table).1.to_owned(),
+            table: None,
+            columns: projection(select, schema),
+            merged: Vec::new(),
+        },
+        Scope::Statement { .. } => {
+            Source { alias: String::new(), table: None, columns: Some(Vec::<ResultColumn>::new()), merged: Vec::new() }
+        }
     };
     let mut resolver = Resolver::new(text, schema, own);
     let visited = match scope {
@@ -110,7 +121,7 @@ pub fn analyse(text: &str, scope: Scope<'_>, schema: &Schema) -> Analysis {
     let mut names = resolver.names;
     names.sort_by_key(|n| n.at.start);
     names.dedup();
-    Analysis { names, certain: resolver.certain, writes: resolver.writes, error: None }
+    Analysis { names, certain: resolver.certain, natural: resolver.natural, writes: resolver.writes, error: None }
 }
 
 /// The fragment's replacements under new names: byte range and new text, in order. `None` where the fragment
@@ -125,6 +136,13 @@ pub fn rename_in(text: &str, scope: Scope<'_>, schema: &Schema, renames: &Rename
     if !analysis.certain {
         return if crate::sql::mentions_word(text, &olds, schema.engine) { None } else { Some(Vec::new()) };
     }
+    // What a NATURAL join goes by changes with a rename, though no name in the text does.
+    if renames.column_renames().any(|(table, ..)| name::contains(&analysis.natural, table)) {
+        return None;
+    }
+    if renamed_apart(&analysis.names, renames) {
+        return None;
+    }
     let mut pieces: Vec<(Range<usize>, String)> = analysis
         .names
         .into_iter()
@@ -132,7 +150,7 @@ pub fn rename_in(text: &str, scope: Scope<'_>, schema: &Schema, renames: &Rename
             let (old, new) = match &named.target {
                 Target::Column { table, column } => (column.as_str(), renames.column(table, column)),
                 Target::Table(table) => (table.as_str(), renames.table(table)),
-                Target::Missing { .. } => return None,
+                Target::Missing { .. } | Target::Ambiguous(_) => return None,
             };
             if old == new {
                 return None;
@@ -142,6 +160,8 @@ pub fn rename_in(text: &str, scope: Scope<'_>, schema: &Schema, renames: &Rename
             Some((named.at, requoted(new, quote, schema.engine)))
         })
         .collect();
+    // A name of USING stands for two columns, and is written once.
+    pieces.dedup_by(|a, b| a.0 == b.0);
     if let Scope::Statement { table } = scope {
         for (at, parameter) in super::parameters(text, schema.engine) {
             let Some(column) = parameter.strip_prefix("key_") else { continue };
@@ -154,6 +174,18 @@ pub fn rename_in(text: &str, scope: Scope<'_>, schema: &Schema, renames: &Rename
         pieces.sort_by_key(|(at, _)| at.start);
     }
     Some(pieces)
+}
+
+/// Whether a name that stands for columns of two tables, as in USING, would have to be two names.
+fn renamed_apart(names: &[Named], renames: &RenameMap) -> bool {
+    let new = |named: &Named| match &named.target {
+        Target::Column { table, column } => Some(renames.column(table, column).to_owned()),
+        _ => None,
+    };
+    names.windows(2).any(|pair| match pair {
+        [a, b] => a.at == b.at && new(a) != new(b),
+        _ => false,
+    })
 }
 
 /// A name in the quotes it stood in, or in double quotes where the new name needs them.
@@ -229,7 +261,41 @@ mod tests {
         ] {
             assert_eq!(renamed(before, &map).as_deref(), Some(after));
         }
-        assert_eq!(renamed("tag IN (WITH x AS (SELECT * FROM apiary) SELECT tag FROM x)", &map), None, "doubtful SQL isn't rewritten");
+        for (before, after) in [
+            (
+                "tag IN (WITH x AS (SELECT * FROM hive) SELECT tag FROM x)",
+                "\"hive no\" IN (WITH x AS (SELECT * FROM hive) SELECT \"hive no\" FROM x)",
+            ),
+            // A query may have a table's name; inside, the table is meant.
+            (
+                "1 IN (WITH hive AS (SELECT tag FROM hive) SELECT tag FROM hive)",
+                "1 IN (WITH hive AS (SELECT \"hive no\" FROM hive) SELECT \"hive no\" FROM hive)",
+            ),
+            (
+                "1 IN (WITH x (tag) AS (SELECT tag FROM hive) SELECT tag FROM x)",
+                "1 IN (WITH x (tag) AS (SELECT \"hive no\" FROM hive) SELECT tag FROM x)",
+            ),
+            (
+                "1 IN (SELECT x.tag FROM (SELECT h.tag AS tag, h.id FROM hive h) x)",
+                "1 IN (SELECT x.tag FROM (SELECT h.\"hive no\" AS tag, h.id FROM hive h) x)",
+            ),
+            ("1 IN (SELECT a.name FROM apiary a JOIN hive h USING (id))", "1 IN (SELECT a.name FROM yard a JOIN hive h USING (id))"),
+            (
+                "1 IN (WITH RECURSIVE n (i) AS (SELECT id FROM hive UNION SELECT i + 1 FROM n) SELECT i FROM n ORDER BY i)",
+                "1 IN (WITH RECURSIVE n (i) AS (SELECT id FROM hive UNION SELECT i + 1 FROM n) SELECT i FROM n ORDER BY i)",
+            ),
+        ] {
+            assert_eq!(renamed(before, &map).as_deref(), Some(after));
+        }
+        map.rename_column("hive", "id", "hive_id");
+        for doubtful in ["1 IN (SELECT name FROM apiary JOIN hive USING (id))", "1 IN (SELECT name FROM apiary NATURAL JOIN hive)"] {
+            assert_eq!(renamed(doubtful, &map), None, "it would join by something else");
+        }
+        map.rename_column("apiary", "id", "hive_id");
+        assert_eq!(
+            renamed("1 IN (SELECT name FROM apiary JOIN hive USING (id))", &map).as_deref(),
+            Some("1 IN (SELECT name FROM yard JOIN hive USING (hive_id))")
+        );
     }
 
     #[test]
@@ -240,10 +306,21 @@ mod tests {
             ("id IN (SELECT hive_id FROM colony)", Some("colony")),
             ("[two words] > 1 AND rowid = 2", None),
             ("apiary.name = 1", Some("apiary.name")),
+            ("1 IN (WITH x AS (SELECT * FROM apiary) SELECT colour FROM x)", Some("colour")),
+            ("1 IN (WITH x AS (SELECT colour FROM apiary) SELECT 1 FROM x)", Some("colour")),
+            ("1 IN (WITH x AS (SELECT tag FROM apiary) SELECT 1 FROM x, hive)", None),
+            ("1 IN (SELECT 1 FROM apiary JOIN hive USING (tag))", Some("tag")),
+            ("1 IN (SELECT id FROM apiary JOIN hive USING (id))", None),
+            ("1 IN (SELECT id FROM apiary a JOIN hive h ON a.id = h.apiary_id)", Some("id")),
+            ("1 IN (SELECT name FROM apiary NATURAL JOIN hive WHERE id = 1 ORDER BY tag)", None),
+            ("1 IN (SELECT s.name FROM (SELECT id FROM apiary) s)", Some("name")),
+            ("1 IN (SELECT a FROM (SELECT id, name FROM apiary) AS s (a, b))", None),
+            ("1 IN (WITH x AS (SELECT 1 AS one), y AS (SELECT one FROM x) SELECT one FROM y ORDER BY one)", None),
+            ("1 IN (WITH x AS (SELECT two FROM y), y AS (SELECT 1 AS two) SELECT two FROM x)", Some("y")),
         ] {
             let analysis = analyse(text, HIVE, &schema());
             let found = analysis.missing().next().map(|n| match &n.target {
-                Target::Missing { name, .. } => name.as_str(),
+                Target::Missing { name, .. } | Target::Ambiguous(name) => name.as_str(),
                 _ => "",
             });
             assert_eq!(found, missing, "{text}: {analysis:?}");

@@ -173,8 +173,27 @@ mod tests {
     fn shapes(n: usize) -> Vec<String> {
         let chain = |link: &str| format!("1{}", link.repeat(n));
         let mut all: Vec<String> = [
-            " OR a = 1", " AND a", " + 1", " || 'x'", "::int", " IS NULL", " COLLATE x", "[1]", " -> 'a'", " ->> 'a'", " = 1", " - 1",
-            " NOT IN (1)", " BETWEEN 1 AND 2", " LIKE 'x'", " AT TIME ZONE 'x'", " UNION ALL SELECT 1", " << 1", " XOR 1", " DIV 2", ".a",
+            " OR a = 1",
+            " AND a",
+            " + 1",
+            " || 'x'",
+            "::int",
+            " IS NULL",
+            " COLLATE x",
+            "[1]",
+            " -> 'a'",
+            " ->> 'a'",
+            " = 1",
+            " - 1",
+            " NOT IN (1)",
+            " BETWEEN 1 AND 2",
+            " LIKE 'x'",
+            " AT TIME ZONE 'x'",
+            " UNION ALL SELECT 1",
+            " << 1",
+            " XOR 1",
+            " DIV 2",
+            ".a",
         ]
         .map(chain)
         .to_vec();
@@ -233,7 +252,12 @@ mod tests {
                         }
                         let _ = (outline(&text, engine), limits(&text, engine), projection(&text, &schema));
                         let _ = (says_same(&text, &format!("{text} "), engine, |_, _| false), written_by(&text, &[], engine));
-                        let _ = mistyped(&text, Scope::Statement { table: "t" }, &schema, &analyse(&text, Scope::Statement { table: "t" }, &schema));
+                        let _ = mistyped(
+                            &text,
+                            Scope::Statement { table: "t" },
+                            &schema,
+                            &analyse(&text, Scope::Statement { table: "t" }, &schema),
+                        );
                     }
                 }
             }

@@ -6,7 +6,7 @@ use crate::name::{self, same};
 use crate::schema::{Engine, Schema};
 use sqlparser::ast::{
     Expr, Ident, JoinConstraint, JoinOperator, ObjectName, ObjectNamePart, Query, SelectItem, SelectItemQualifiedWildcardKind, SetExpr,
-    Statement, TableFactor, TableWithJoins,
+    Statement, TableAlias, TableFactor, TableWithJoins, WildcardAdditionalOptions, With,
 };
 
 /// A column of a query's result.
@@ -20,7 +20,58 @@ pub struct ResultColumn {
 
 /// The columns a query gives; `None` where they can't be told with certainty.
 pub fn projection(select: &str, schema: &Schema) -> Option<Vec<ResultColumn>> {
-    query_columns(&query(select, schema.engine)?, schema)
+    query_columns(&query(select, schema.engine)?, &Known::of(schema))
+}
+
+/// A query that WITH gives a name, and its columns where they can be told.
+#[derive(Debug, Clone)]
+pub(super) struct Named {
+    pub name: String,
+    pub columns: Option<Vec<ResultColumn>>,
+}
+
+/// What FROM may name: tables of the schema, and the queries of the WITHs around.
+#[derive(Debug, Clone)]
+pub(super) struct Known<'a> {
+    pub schema: &'a Schema,
+    /// The nearest last.
+    pub queries: Vec<Named>,
+}
+
+impl<'a> Known<'a> {
+    pub fn of(schema: &'a Schema) -> Known<'a> {
+        Known { schema, queries: Vec::new() }
+    }
+
+    /// The query a name in FROM stands for, if it isn't a table.
+    pub fn query(&self, object: &ObjectName) -> Option<&Named> {
+        let wanted = last_ident(object).filter(|_| object.0.len() == 1)?;
+        let wanted = identifier(wanted, self.schema.engine);
+        self.queries.iter().rev().find(|known| same(&known.name, &wanted))
+    }
+
+    /// The queries of a WITH, each seeing those before it.
+    pub fn with(&self, with: &With) -> Vec<Named> {
+        let mut known = self.clone();
+        let before = known.queries.len();
+        for cte in &with.cte_tables {
+            let columns = aliased(query_columns(&cte.query, &known), &cte.alias, self.schema.engine);
+            known.queries.push(Named { name: identifier(&cte.alias.name, self.schema.engine), columns });
+        }
+        known.queries.split_off(before)
+    }
+}
+
+/// The columns of a query under the names that its alias gives them.
+pub(super) fn aliased(columns: Option<Vec<ResultColumn>>, alias: &TableAlias, engine: Engine) -> Option<Vec<ResultColumn>> {
+    if alias.columns.is_empty() {
+        return columns;
+    }
+    let mut named: Vec<ResultColumn> =
+        alias.columns.iter().map(|c| ResultColumn { name: identifier(&c.name, engine), from: None }).collect();
+    // Those that aren't named keep the names they have.
+    named.extend(columns.into_iter().flatten().skip(alias.columns.len()));
+    Some(named)
 }
 
 fn query(select: &str, engine: Engine) -> Option<Query> {
@@ -36,7 +87,7 @@ fn query(select: &str, engine: Engine) -> Option<Query> {
 pub fn key_of_query(select: &str, schema: &Schema) -> Option<Vec<String>> {
     let query = query(select, schema.engine)?;
     let SetExpr::Select(select) = query.body.as_ref() else { return None };
-    let columns = query_columns(&query, schema)?;
+    let columns = query_columns(&query, &Known::of(schema))?;
     if let sqlparser::ast::GroupByExpr::Expressions(groups, _) = &select.group_by
         && !groups.is_empty()
     {
@@ -100,31 +151,43 @@ fn last_name(expr: &Expr) -> Option<&Ident> {
 struct Given {
     alias: String,
     columns: Vec<ResultColumn>,
+    /// Columns that stand for those of the same name in what was joined before: `*` gives them once.
+    merged: Vec<String>,
 }
 
 /// The columns of a parsed query.
-pub(super) fn query_columns(query: &Query, schema: &Schema) -> Option<Vec<ResultColumn>> {
-    if query.with.is_some() {
-        return None;
-    }
+pub(super) fn query_columns(query: &Query, known: &Known<'_>) -> Option<Vec<ResultColumn>> {
+    let inner;
+    let known = match &query.with {
+        Some(with) => {
+            let mut queries = known.queries.clone();
+            queries.extend(known.with(with));
+            inner = Known { schema: known.schema, queries };
+            &inner
+        }
+        None => known,
+    };
+    let schema = known.schema;
     let mut body = query.body.as_ref();
     while let SetExpr::SetOperation { left, .. } = body {
         body = left;
     }
     let select = match body {
         SetExpr::Select(select) => select,
-        SetExpr::Query(inner) => return query_columns(inner, schema),
+        SetExpr::Query(inner) => return query_columns(inner, known),
         _ => return None,
     };
     let mut given = Vec::new();
     for item in &select.from {
-        gather(item, schema, &mut given)?;
+        gather(item, known, &mut given)?;
     }
     let mut columns = Vec::new();
     for item in &select.projection {
         match item {
-            SelectItem::Wildcard(_) => columns.extend(given.iter().flat_map(|g| g.columns.clone())),
-            SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(object), _) => {
+            SelectItem::Wildcard(options) if plain_star(options) => {
+                columns.extend(given.iter().flat_map(|g| g.columns.iter().filter(|c| !name::contains(&g.merged, &c.name)).cloned()));
+            }
+            SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(object), options) if plain_star(options) => {
                 let alias = identifier(last_ident(object)?, schema.engine);
                 columns.extend(given.iter().find(|g| same(&g.alias, &alias))?.columns.clone());
             }
@@ -146,40 +209,74 @@ pub(super) fn query_columns(query: &Query, schema: &Schema) -> Option<Vec<Result
     Some(columns)
 }
 
-fn gather(item: &TableWithJoins, schema: &Schema, given: &mut Vec<Given>) -> Option<()> {
-    given_by(&item.relation, schema, given)?;
+/// Whether a star leaves nothing out and renames nothing.
+fn plain_star(options: &WildcardAdditionalOptions) -> bool {
+    options.opt_except.is_none() && options.opt_exclude.is_none() && options.opt_replace.is_none() && options.opt_rename.is_none()
+}
+
+/// What a join goes by, where it is by names: those of USING, or all that both sides have.
+pub(super) fn joined_by_name(operator: &JoinOperator) -> Option<&JoinConstraint> {
+    let (JoinOperator::Inner(c)
+    | JoinOperator::Join(c)
+    | JoinOperator::Left(c)
+    | JoinOperator::LeftOuter(c)
+    | JoinOperator::Right(c)
+    | JoinOperator::RightOuter(c)
+    | JoinOperator::FullOuter(c)
+    | JoinOperator::CrossJoin(c)) = operator
+    else {
+        return None;
+    };
+    matches!(c, JoinConstraint::Using(_) | JoinConstraint::Natural).then_some(c)
+}
+
+fn gather(item: &TableWithJoins, known: &Known<'_>, given: &mut Vec<Given>) -> Option<()> {
+    let first = given.len();
+    given_by(&item.relation, known, given)?;
     for join in &item.joins {
-        given_by(&join.relation, schema, given)?;
-        let constraint = match &join.join_operator {
-            JoinOperator::Inner(c)
-            | JoinOperator::Join(c)
-            | JoinOperator::Left(c)
-            | JoinOperator::LeftOuter(c)
-            | JoinOperator::Right(c)
-            | JoinOperator::RightOuter(c)
-            | JoinOperator::FullOuter(c) => Some(c),
-            _ => None,
+        let right = given.len();
+        given_by(&join.relation, known, given)?;
+        let Some(constraint) = joined_by_name(&join.join_operator) else { continue };
+        let left: Vec<String> = given.get(first..right)?.iter().flat_map(|g| g.columns.iter().map(|c| c.name.clone())).collect();
+        let shared: Vec<String> = match constraint {
+            JoinConstraint::Using(names) => {
+                names.iter().filter_map(|n| last_ident(n).map(|i| identifier(i, known.schema.engine))).collect()
+            }
+            _ => left,
         };
-        if constraint.is_some_and(|c| matches!(c, JoinConstraint::Using(_) | JoinConstraint::Natural)) {
-            return None;
+        for given in given.iter_mut().skip(right) {
+            let own = given.columns.iter().map(|c| &c.name);
+            given.merged.extend(own.filter(|c| name::contains(&shared, c)).cloned().collect::<Vec<_>>());
         }
     }
     Some(())
 }
 
-fn given_by(factor: &TableFactor, schema: &Schema, given: &mut Vec<Given>) -> Option<()> {
+fn given_by(factor: &TableFactor, known: &Known<'_>, given: &mut Vec<Given>) -> Option<()> {
+    let schema = known.schema;
+    let mut give = |alias: String, columns: Vec<ResultColumn>| given.push(Given { alias, columns, merged: Vec::new() });
     match factor {
         TableFactor::Table { name: object, alias, args: None, .. } => {
-            let table = schema.table(&table_named(object, schema))?;
-            let own = |column: &str| ResultColumn { name: column.to_owned(), from: Some((table.name.clone(), column.to_owned())) };
-            let alias = alias.as_ref().map_or_else(|| last_ident(object), |a| Some(&a.name)).map(|i| identifier(i, schema.engine))?;
-            given.push(Given { alias, columns: table.columns.iter().map(|c| own(&c.name)).collect() });
+            let name = alias.as_ref().map_or_else(|| last_ident(object), |a| Some(&a.name)).map(|i| identifier(i, schema.engine))?;
+            let columns = match known.query(object) {
+                Some(query) => query.columns.clone()?,
+                None => {
+                    let table = schema.table(&table_named(object, schema))?;
+                    let own = |column: &str| ResultColumn { name: column.to_owned(), from: Some((table.name.clone(), column.to_owned())) };
+                    table.columns.iter().map(|c| own(&c.name)).collect()
+                }
+            };
+            let columns = alias.as_ref().map_or_else(|| Some(columns.clone()), |a| aliased(Some(columns.clone()), a, schema.engine))?;
+            give(name, columns);
         }
         TableFactor::Derived { subquery, alias, .. } => {
-            let alias = alias.as_ref().map(|a| identifier(&a.name, schema.engine)).unwrap_or_default();
-            given.push(Given { alias, columns: query_columns(subquery, schema)? });
+            let columns = query_columns(subquery, known);
+            match alias {
+                Some(alias) => give(identifier(&alias.name, schema.engine), aliased(columns, alias, schema.engine)?),
+                None => give(String::new(), columns?),
+            }
         }
-        TableFactor::NestedJoin { table_with_joins, .. } => gather(table_with_joins, schema, given)?,
+        TableFactor::NestedJoin { table_with_joins, .. } => gather(table_with_joins, known, given)?,
         _ => return None,
     }
     Some(())

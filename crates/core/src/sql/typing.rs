@@ -4,8 +4,8 @@
 //! told: a function's result, a parameter and NULL are taken for anything. The rules are those of PostgreSQL's manual
 //! for operator type resolution, for the kinds this program knows.
 
-use super::parser;
 use super::fragment::{Analysis, Scope, Target};
+use super::parser;
 use super::places::Places;
 use crate::name;
 use crate::schema::{ColumnType, Kind, Schema};

@@ -21,13 +21,25 @@ pub(super) fn exports(model: &Model, entity: &Entity, known: &Schema, out: &mut 
 fn export<'a>(builder: &Builder<'a>, export: &'a Export) -> Statement {
     let mut select = builder.select();
     for (field, name) in builder.visible(&export.fields).filter(|(f, _)| !f.sensitive && f.related.is_none()) {
-        let why = Why::Export { export: export.name.clone(), field: field.name.clone() };
+        let why = Why::Export { export: export.name.clone(), field: Some(field.name.clone()) };
         let text = select.shown_for(field, &why, &name.place);
         select.columns.extend(text);
     }
     let columns = select.columns.clone();
     let sql = select.sql(&columns, "");
-    builder.statement(Purpose::Export(export.name.clone()), sql, select.uses)
+    let whole = Why::Export { export: export.name.clone(), field: None };
+    all_of(builder.statement(Purpose::Export(export.name.clone()), sql, select.uses), &whole)
+}
+
+/// What is the entity's own, such as its table and key, the import or export needs for itself: it has no page to be
+/// told on.
+fn all_of(mut statement: Statement, whole: &Why) -> Statement {
+    for used in &mut statement.uses {
+        if matches!(used.why, Why::Entity | Why::Key | Why::Version | Why::Source { .. }) {
+            used.why = whole.clone();
+        }
+    }
+    statement
 }
 
 /// What each import asks, where anybody may add records: a line is matched, its lookups are found or made, and it is
@@ -68,7 +80,7 @@ fn matching(builder: &Builder<'_>, import: &Import) -> Statement {
     }
     let columns = select.columns.clone();
     let sql = select.sql(&columns, "");
-    builder.statement(Purpose::Match(import.name.clone()), sql, select.uses)
+    all_of(builder.statement(Purpose::Match(import.name.clone()), sql, select.uses), &why(import, None))
 }
 
 /// The record of a lookup's target that a text stands for.
@@ -88,7 +100,7 @@ fn finding(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place)
     select.filters.push(format!("{} = :text", as_text(&text, builder.engine())));
     let columns = select.columns.clone();
     let sql = select.sql(&columns, "");
-    Some(builder.statement(Purpose::Find(import.name.clone(), field.name.clone()), sql, select.uses))
+    Some(all_of(builder.statement(Purpose::Find(import.name.clone(), field.name.clone()), sql, select.uses), &why))
 }
 
 fn writes(builder: &Builder<'_>, import: &Import, out: &mut Vec<Statement>) {
@@ -115,14 +127,14 @@ fn writes(builder: &Builder<'_>, import: &Import, out: &mut Vec<Statement>) {
             why(import, None),
         );
         at_import(&mut statement, import);
-        out.push(statement);
+        out.push(all_of(statement, &why(import, None)));
     }
     if entity.source.update.is_none() && !columns.is_empty() {
         let sql = builder.update_sql(&columns, false);
         let mut statement = builder.write(Purpose::Update, Operation::Update, sql, columns, uses, why(import, None));
         statement.uses.retain(|used| used.why != Why::Version);
         at_import(&mut statement, import);
-        out.push(statement);
+        out.push(all_of(statement, &why(import, None)));
     }
 }
 

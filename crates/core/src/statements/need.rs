@@ -219,11 +219,16 @@ pub enum Why {
     Export {
         /// Its name.
         export: String,
-        /// The field concerned.
-        field: String,
+        /// The field concerned, if any.
+        field: Option<String>,
     },
     /// Saving or deleting.
     Save,
+    /// Saving as a role that may not give all the fields.
+    SaveAs {
+        /// The role.
+        role: String,
+    },
 }
 
 impl Why {
@@ -237,16 +242,24 @@ impl Why {
             | Why::LookupCondition { field }
             | Why::Join { field }
             | Why::Link { field }
-            | Why::Export { field, .. }
             | Why::Display { field, .. } => Some(field),
-            Why::Import { field, .. } => field.as_deref(),
+            Why::Import { field, .. } | Why::Export { field, .. } => field.as_deref(),
             _ => None,
         }
     }
 
     /// Whether it is told page by page: others are told once for all pages they concern.
     pub fn is_of_page(&self) -> bool {
-        matches!(self, Why::Field { .. } | Why::PageCondition | Why::Save | Why::Child { .. } | Why::ChildField { .. } | Why::Link { .. })
+        matches!(
+            self,
+            Why::Field { .. }
+                | Why::PageCondition
+                | Why::Save
+                | Why::SaveAs { .. }
+                | Why::Child { .. }
+                | Why::ChildField { .. }
+                | Why::Link { .. }
+        )
     }
 }
 

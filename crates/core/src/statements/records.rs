@@ -29,9 +29,8 @@ pub(crate) fn record(builder: &Builder<'_>, out: &mut Vec<Statement>) {
 
 /// The choices of each lookup and related set on the form.
 pub(crate) fn choices(builder: &Builder<'_>, out: &mut Vec<Statement>) {
-    let adds = builder.page().is_some_and(|p| p.kind.name == "add");
     for (field, _) in builder.visible(builder.shown()) {
-        if adds || !field.read_only {
+        if !field.read_only {
             out.extend(choices_of(builder, field));
         }
     }

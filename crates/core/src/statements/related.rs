@@ -74,7 +74,7 @@ fn joins(field: &Field, related: &Related) -> Vec<Use> {
 pub(crate) fn links(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     let adds = builder.page().is_some_and(|p| p.kind.name == "add");
     for (field, _) in builder.visible(builder.shown()) {
-        let Some(related) = field.related.as_ref().filter(|_| adds || !field.read_only) else { continue };
+        let Some(related) = field.related.as_ref().filter(|_| !field.read_only) else { continue };
         out.push(write(builder, field, related, Operation::Insert));
         if !adds {
             out.push(write(builder, field, related, Operation::Delete));

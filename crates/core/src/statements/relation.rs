@@ -1,7 +1,7 @@
 //! What stands in FROM for an entity: its table, the query that stands in for it, formulas, conditions.
 
 use crate::definition::{Entity, Field};
-use crate::name::quoted_for as quoted;
+use crate::name::{quoted_for as quoted, same};
 use crate::schema::Engine;
 
 /// An entity in FROM.
@@ -12,13 +12,21 @@ pub(super) struct Relation<'a> {
     pub conditions: Vec<String>,
     /// Formula fields that are read.
     pub formulas: Vec<&'a Field>,
-    /// Whether SQLite's row number is read.
-    pub rowid: bool,
+    /// The names under which SQLite's row number is read.
+    pub rowids: Vec<String>,
 }
 
 impl<'a> Relation<'a> {
     pub fn of(entity: &'a Entity) -> Relation<'a> {
-        Relation { entity, conditions: Vec::new(), formulas: Vec::new(), rowid: false }
+        Relation { entity, conditions: Vec::new(), formulas: Vec::new(), rowids: Vec::new() }
+    }
+
+    /// Notes that a column is read: a star doesn't give the row number.
+    pub fn reads(&mut self, column: &str) {
+        let is_row_number = ["rowid", "oid", "_rowid_"].iter().any(|n| same(n, column));
+        if is_row_number && !self.rowids.iter().any(|known| same(known, column)) {
+            self.rowids.push(column.to_owned());
+        }
     }
 
     /// The column that a formula's value has.
@@ -45,8 +53,10 @@ impl<'a> Relation<'a> {
             Some(_) => format!("{base} AS {}", quoted(crate::name::split_qualified(&self.entity.table.value).1, engine)),
             None => base,
         };
-        let star = if self.rowid { "rowid, *" } else { "*" };
-        let mut sql = format!("(SELECT {star}");
+        // Under its own name: SQLite would call it after the key that stands for it.
+        let rowids = self.rowids.iter().filter(|_| self.entity.source.select.is_none());
+        let rowids: String = rowids.map(|name| format!("{name} AS {}, ", quoted(name, engine))).collect();
+        let mut sql = format!("(SELECT {rowids}*");
         for field in &self.formulas {
             let text = field.formula.as_ref().map_or("NULL", |f| &f.value);
             sql.push_str(&format!(", ({text}\n) AS {}", quoted(&format!("formula_{}", field.name), engine)));

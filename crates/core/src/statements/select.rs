@@ -4,7 +4,7 @@ use super::dialect::{joined, literal, or_empty};
 use super::need::{Need, Read, Spot, Use, Why};
 use super::relation::Relation;
 use crate::definition::{Access, Entity, Field, Lookup, Model, Place, Spanned};
-use crate::name::{quoted_for as quoted, same};
+use crate::name::quoted_for as quoted;
 use crate::schema::{Engine, Schema};
 use crate::sql::{self, Part};
 
@@ -95,7 +95,6 @@ impl<'a> Select<'a> {
 
     /// A column of the entity, qualified.
     pub fn own(&mut self, column: &str, why: Why, place: &Place) -> String {
-        self.own.rowid |= ["rowid", "oid", "_rowid_"].iter().any(|n| same(n, column));
         self.column(self.entity, "r", column, why, place)
     }
 
@@ -103,7 +102,18 @@ impl<'a> Select<'a> {
     fn column(&mut self, entity: &Entity, alias: &str, column: &str, why: Why, place: &Place) -> String {
         let need = Need::Column { table: entity.table.value.clone(), select: select_of(entity), column: column.to_owned() };
         self.uses.push(Use { need, why, place: place.clone() });
+        if let Some(relation) = self.relation(alias).filter(|_| entity.source.select.is_none()) {
+            relation.reads(column);
+        }
         self.qualified(alias, column)
+    }
+
+    /// What stands in FROM under an alias.
+    fn relation(&mut self, alias: &str) -> Option<&mut Relation<'a>> {
+        match alias.strip_prefix('l').and_then(|n| n.parse::<usize>().ok()) {
+            Some(number) => self.joins.get_mut(number.checked_sub(1)?).map(|(relation, _)| relation),
+            None => Some(&mut self.own),
+        }
     }
 
     fn qualified(&self, alias: &str, column: &str) -> String {
@@ -185,11 +195,7 @@ impl<'a> Select<'a> {
     /// The values of a field of the entity under an alias.
     fn values(&mut self, field: &'a Field, here: Here<'a, '_>) -> Vec<String> {
         if let Some(formula) = &field.formula {
-            let relation = match here.alias.strip_prefix('l').and_then(|n| n.parse::<usize>().ok()) {
-                Some(number) => self.joins.get_mut(number - 1).map(|(relation, _)| relation),
-                None => Some(&mut self.own),
-            };
-            let Some(column) = relation.map(|r| r.formula(field)) else { return Vec::new() };
+            let Some(column) = self.relation(here.alias).map(|r| r.formula(field)) else { return Vec::new() };
             self.needs_condition(here.entity, formula, here.why.clone());
             return vec![self.qualified(here.alias, &column)];
         }

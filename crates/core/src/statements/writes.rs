@@ -4,7 +4,7 @@ use super::builder::Builder;
 use super::dialect::{call, no_values};
 use super::need::{Need, Read, Spot, Use, Why};
 use super::{Purpose, Statement};
-use crate::definition::{CustomWrite, Field, Place};
+use crate::definition::{Access, CustomWrite, Field, Place};
 use crate::name::{fold, quoted_for as quoted, same};
 use crate::schema::Operation;
 use std::collections::BTreeSet;
@@ -20,11 +20,10 @@ impl<'a> Builder<'a> {
     /// The columns a form writes, each once. A query that stands in for the table may give columns that aren't the
     /// table's own: those are never written.
     fn sets(&self) -> Vec<Set<'a>> {
-        let adds = self.page().is_some_and(|p| p.kind.name == "add");
         let mut seen = BTreeSet::new();
         let mut sets = Vec::new();
         for (field, name) in self.visible(self.shown()) {
-            if field.is_stored() && (adds || !field.read_only) {
+            if field.is_stored() && !field.read_only {
                 sets.extend(self.own_columns(field, &name.place).filter(|set| seen.insert(fold(&set.column))));
             }
         }
@@ -150,6 +149,26 @@ pub(crate) fn insert(builder: &Builder<'_>) -> Statement {
     let sets = builder.sets();
     let columns: Vec<String> = sets.iter().map(|s| s.column.clone()).collect();
     builder.write(Purpose::Insert, Operation::Insert, builder.insert_sql(&columns), columns, uses_of(builder, &sets), Why::Save)
+}
+
+/// A new record as each role that may not give all of the page's fields.
+pub(crate) fn insert_as_roles<'a>(builder: &Builder<'a>, users: &[Option<&'a Access>], out: &mut Vec<Statement>) {
+    if builder.entity.source.insert.is_some() {
+        return;
+    }
+    let all: Vec<String> = builder.sets().into_iter().map(|s| s.column).collect();
+    for access in users.iter().flatten() {
+        let may = |set: &Set<'_>| !access.hides(&set.field.name) && !access.read_only.iter().any(|f| f.value == set.field.name);
+        let columns: Vec<String> = builder.sets().into_iter().filter(may).map(|s| s.column).collect();
+        if columns == all {
+            continue;
+        }
+        let sql = builder.insert_sql(&columns);
+        let why = Why::SaveAs { role: access.role.clone() };
+        let mut statement = builder.write(Purpose::Insert, Operation::Insert, sql, columns, Vec::new(), why);
+        statement.role = Some(access.role.clone());
+        out.push(statement);
+    }
 }
 
 /// A changed record; nothing where the page can't change anything.

@@ -76,10 +76,10 @@ fn described(change: &Change, report: &Report) -> (String, String) {
     let (mark, text) = match change.kind {
         ChangeKind::TableAdded if report.later.contains(&change.table) => ('+', format!("new {after}, left for later")),
         ChangeKind::TableAdded => ('+', format!("new {after}")),
-        ChangeKind::TableDropped => ('-', "dropped".to_owned()),
+        ChangeKind::TableDropped => ('-', format!("dropped{}", perhaps(change))),
         ChangeKind::ColumnAdded => ('+', format!("new column, {after}")),
-        ChangeKind::ColumnDropped if before == "no type" => ('-', "column dropped".to_owned()),
-        ChangeKind::ColumnDropped => ('-', format!("column dropped (was {before})")),
+        ChangeKind::ColumnDropped if before == "no type" => ('-', format!("column dropped{}", perhaps(change))),
+        ChangeKind::ColumnDropped => ('-', format!("column dropped (was {before}){}", perhaps(change))),
         ChangeKind::TableRenamed | ChangeKind::ColumnRenamed => ('>', renamed(change)),
         ChangeKind::TableKindChanged => ('~', format!("{before} became a {after}")),
         ChangeKind::TypeChanged => {
@@ -119,6 +119,16 @@ fn described(change: &Change, report: &Report) -> (String, String) {
         _ => warm("~"),
     };
     (mark, text)
+}
+
+/// The names that something dropped may have now.
+fn perhaps(change: &Change) -> String {
+    let names: Vec<String> = change.candidates.iter().map(|name| format!("`{}`", shown(name))).collect();
+    match names.as_slice() {
+        [] => String::new(),
+        [one] => format!("; {one} may be its new name"),
+        several => format!("; one of {} may be its new name", several.join(", ")),
+    }
 }
 
 /// Who made a change, as the change log tells: a line of its own.

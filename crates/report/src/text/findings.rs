@@ -18,8 +18,16 @@ pub fn check(report: &Report) -> String {
         return format!("{}: {size}, 0 findings\n", good("Sound"));
     }
     let verdict = if totals.breaks + totals.risk > 0 { "Not sound" } else { "Sound" };
-    format!("{verdict}: {size}, {}.\n{}", counts(totals), listed(report, findings))
+    let shown = if report.verbose { findings } else { &findings[..findings.len().min(MOST_SHOWN)] };
+    let rest = match findings.len() - shown.len() {
+        0 => String::new(),
+        more => format!("\n{}\n", dim(format!("… and {}: --verbose shows them", plural(more, "more finding", "more findings")))),
+    };
+    format!("{verdict}: {size}, {}.\n{}{rest}", counts(totals), listed(report, shown))
 }
+
+/// Most findings that `check` shows unless all are wanted.
+const MOST_SHOWN: usize = 100;
 
 /// The report of `rehearse`.
 pub fn rehearse(report: &Report) -> String {

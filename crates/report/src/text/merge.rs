@@ -55,7 +55,7 @@ pub fn merge(report: &Report) -> String {
             out.push_str(&format!(
                 "  {}  {}\n",
                 shown(&question.name),
-                dim(format!("{}; safe: {}", question.choices.join(" | "), question.safe))
+                dim(shown(&format!("{}; safe: {}", question.choices.join(" | "), question.safe)))
             ));
         }
     }
@@ -100,7 +100,7 @@ fn parts(title: &str, parts: &[PartReport]) -> String {
     }
     let mut out = format!("\n{}\n", bold(title));
     for part in parts {
-        out.push_str(&entry(&part.path, &part.because));
+        out.push_str(&entry(&shown(&part.path), &shown(&part.because)));
     }
     out
 }

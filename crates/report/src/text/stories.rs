@@ -59,8 +59,10 @@ fn outcome(report: &Report, findings: &[Finding]) -> String {
     }
     let broken: BTreeSet<(&Option<String>, &String)> =
         findings.iter().filter(|f| f.severity == Severity::Break).flat_map(|f| f.pages.iter().map(move |p| (&f.entity, p))).collect();
+    let breaks = findings.iter().any(|f| f.severity == Severity::Break);
     let pages = match broken.len() {
-        0 if report.narrowed == 0 => ": every page still works".to_owned(),
+        0 if breaks => ": none of the breaks is on a page".to_owned(),
+        0 if report.narrowed == 0 && report.known == 0 => ": every page still works".to_owned(),
         0 => String::new(),
         n => format!(": {n} of {} can't work", plural(report.counts.1, "page", "pages")),
     };

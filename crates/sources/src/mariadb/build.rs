@@ -255,7 +255,8 @@ impl Builder {
         for group in rows.chunk_by(|a, b| (&a[0], &a[1]) == (&b[0], &b[1])) {
             let Some(first) = group.first() else { continue };
             let (name, unique, method) = (at(first, 1).to_owned(), at(first, 2) == "0", at(first, 6).to_lowercase());
-            let columns: Option<Vec<String>> = group.iter().map(|row| row[4].clone().filter(|_| row[5].is_none())).collect();
+            // What the beginnings of values tell apart, whole values tell apart too.
+            let columns: Option<Vec<String>> = group.iter().map(|row| row[4].clone().filter(|_| unique || row[5].is_none())).collect();
             let Some(table) = self.table(schema, at(first, 0)) else { continue };
             match columns {
                 Some(columns) if name == "PRIMARY" => table.primary_key = columns,

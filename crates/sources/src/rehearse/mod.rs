@@ -54,11 +54,9 @@ fn on_sqlite(looked: &sqlite::Looked, lines: &[Line]) -> Result<Vec<Option<Refus
     // The engine reads one statement and hands the rest back.
     let several = |sql: &str| statements(sql, Engine::Sqlite).into_iter().skip(1).find(|rest| !sql[rest.clone()].trim().is_empty());
     let outcome = |line: &Line| match connection.prepare(&line.sql) {
-        Ok(_) => several(&line.sql).map(|rest| Refusal {
-            message: "it is more than one statement".to_owned(),
-            code: None,
-            at: Some(rest.start),
-        }),
+        Ok(_) => {
+            several(&line.sql).map(|rest| Refusal { message: "it is more than one statement".to_owned(), code: None, at: Some(rest.start) })
+        }
         Err(rusqlite::Error::SqlInputError { msg, offset, .. }) => {
             Some(Refusal { message: msg, code: None, at: usize::try_from(offset).ok() })
         }

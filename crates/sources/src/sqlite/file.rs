@@ -208,7 +208,8 @@ mod tests {
     fn what_a_writer_has_not_brought_home_yet_is_read() {
         let folder = tempfile::tempdir().unwrap();
         let path = folder.path().join("my.db");
-        let writer = write(&path, "PRAGMA journal_mode = wal; CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY)");
+        let writer =
+            write(&path, "PRAGMA journal_mode = wal; CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY)");
         assert_eq!(read(&path).unwrap().tables.len(), 2);
         // A crash: the log stays, its shared memory is gone.
         let crashed = tempfile::tempdir().unwrap();

@@ -10,9 +10,9 @@ mod keys;
 use crate::SourceError;
 pub(crate) use file::{Looked, look};
 use keys::Keys;
+use rusqlite::Connection;
 use rusqlite::config::DbConfig;
 use rusqlite::hooks::{AuthAction, AuthContext, Authorization};
-use rusqlite::Connection;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::{Arc, Mutex};
@@ -58,7 +58,16 @@ fn read_whole(looked: &Looked, path: &Path) -> Result<Schema, SourceError> {
         _ => read_from(&connection).map_err(failed)?,
     };
     view_reads(&mut connection, &mut schema).map_err(failed)?;
+    schema.unseen = unread(&connection).map_err(failed)?;
     Ok(schema)
+}
+
+/// The tables that aren't read because of their names.
+fn unread(connection: &Connection) -> rusqlite::Result<Vec<String>> {
+    let mut statement =
+        connection.prepare("SELECT name FROM sqlite_schema WHERE type IN ('table', 'view') AND instr(name, char(31)) ORDER BY name")?;
+    let names = statement.query_map([], |row| row.get::<_, String>(0))?;
+    names.map(|name| Ok(format!("`{}` isn't read: its name has the control character U+001F in it", name::plain(&name?)))).collect()
 }
 
 /// A number that moves with every change of the schema.
@@ -150,6 +159,10 @@ impl<'a> Reader<'a> {
         while let Some(row) = rows.next()? {
             let (name, kind, sql): (String, String, String) =
                 (row.get(0)?, row.get(1)?, row.get::<_, Option<String>>(2)?.unwrap_or_default());
+            // It could be taken for a table of another schema; that it isn't read is told at the end.
+            if name.contains(name::SEPARATOR) {
+                continue;
+            }
             let view = kind == "view";
             has_virtual |= !view && ddl::is_virtual(&sql);
             let (strict, without_rowid) = if view { (false, true) } else { ddl::ending(&sql) };

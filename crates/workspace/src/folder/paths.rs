@@ -38,9 +38,7 @@ pub(crate) fn is_ours(path: &str) -> bool {
     let plain = !path.contains(['\\', '\0']) && path.split('/').all(|part| !matches!(part, "" | "." | ".."));
     match path.rsplit_once('/') {
         None => matches!(path, "ysomorph.toml" | "decisions.toml"),
-        Some((folder, name)) => {
-            plain && OURS.iter().any(|(own, ends)| *own == folder && ends.iter().any(|end| name.ends_with(end)))
-        }
+        Some((folder, name)) => plain && OURS.iter().any(|(own, ends)| *own == folder && ends.iter().any(|end| name.ends_with(end))),
     }
 }
 

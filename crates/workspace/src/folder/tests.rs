@@ -198,7 +198,11 @@ fn no_link_is_followed_wherever_it_stands() {
                 fs::write(outer.path().join("victim").join(file), "old a").unwrap();
             }
             let link = root.join(place);
-            if link.is_dir() { fs::remove_dir_all(&link).unwrap() } else { drop(fs::remove_file(&link)) };
+            if link.is_dir() {
+                fs::remove_dir_all(&link).unwrap();
+            } else {
+                drop(fs::remove_file(&link));
+            };
             fs::create_dir_all(link.parent().unwrap()).unwrap();
             symlink(outer.path().join(target), &link).unwrap();
             let _ = whole(root, |_| super::read(root, "app/a.toml"));

@@ -164,10 +164,12 @@ fn the_data_tells_what_names_do_not() {
     pairs.extend(places.iter().map(|(a, b)| (a.url(), b.url())));
     for (a, b) in &pairs {
         let file = project.path("data.json").display().to_string();
-        project.expect(0, &["capture", a, "--data", "-o", &file]);
+        let key = project.path("data.key").display().to_string();
+        project.expect(2, &["capture", a, "--data", "-o", &file]);
+        project.expect(0, &["capture", a, "--data", "--key", &key, "-o", &file]);
         assert!(!std::fs::read_to_string(&file).unwrap().contains("colour 7"), "no value is kept");
         for from in [a.clone(), format!("snapshot:{file}")] {
-            let printed = project.expect(1, &["changes", &from, b, "--data"]);
+            let printed = project.expect(1, &["changes", &from, b, "--data", "--key", &key]);
             assert!(printed.contains("p → s") && printed.contains("q → r") && printed.contains("the same data"), "{from}:\n{printed}");
         }
         assert!(!project.expect(1, &["changes", a, b]).contains("p → s"));

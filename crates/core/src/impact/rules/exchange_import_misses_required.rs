@@ -31,7 +31,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    required_absent(context, &RULE, out, |why, column| match why {
+    required_absent(context, &RULE, out, |lost, column| match &lost.used.why {
         Why::Import { import, field } => {
             let whose = field.as_ref().map_or_else(String::new, |f| format!(" for a new `{}`", shown(f)));
             Some((field.clone(), format!("the import `{}` gives no value for `{}`{whose}", shown(import), shown(column))))

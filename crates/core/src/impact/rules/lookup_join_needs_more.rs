@@ -31,7 +31,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    required_absent(context, &RULE, out, |why, column| match why {
+    required_absent(context, &RULE, out, |lost, column| match &lost.used.why {
         Why::Link { field } => Some((
             Some(field.clone()),
             format!("no `{}` can be linked: the join table wants a value for `{}`", shown(field), shown(column)),

@@ -262,6 +262,20 @@ fn report_conditions(context: &Context<'_>, rule: &Rule, out: &mut Vec<Finding>,
                 let place = Spanned { value: text.clone(), place: lost.used.place.clone(), quote: 1 }.inside(*offset);
                 (rule.severity, format!("{what} fails: {}", context.fate(table, column)), place, context.cause_of_loss(table, column))
             }
+            What::Ambiguous { name, offset } => {
+                let place = Spanned { value: text.clone(), place: lost.used.place.clone(), quote: 1 }.inside(*offset);
+                let message = format!("{what} fails: more than one of its tables has a column `{}`", shown(name));
+                let gained = |c: &crate::changes::Change| {
+                    let new = match c.kind {
+                        ChangeKind::ColumnAdded => c.column.as_deref(),
+                        ChangeKind::ColumnRenamed => c.to.as_deref(),
+                        _ => None,
+                    };
+                    new.is_some_and(|new| same(new, name))
+                };
+                let cause = context.input.comparison.changes.iter().position(gained);
+                (rule.severity, message, place, (cause, Remedy::Hand))
+            }
             What::WrongType { table, column, offset, operation, .. } => {
                 let place = Spanned { value: text.clone(), place: lost.used.place.clone(), quote: 1 }.inside(*offset);
                 let message =
@@ -340,12 +354,12 @@ fn required_absent(
     context: &Context<'_>,
     rule: &Rule,
     out: &mut Vec<Finding>,
-    tell: impl Fn(&Why, &str) -> Option<(Option<String>, String)>,
+    tell: impl Fn(&Lost<'_>, &str) -> Option<(Option<String>, String)>,
 ) {
     use ChangeKind::{BecameRequired, ColumnAdded, ColumnRenamed, DefaultChanged, GeneratedChanged};
     for lost in context.lost() {
         let What::RequiredAbsent { table, column } = &lost.what else { continue };
-        let Some((field, message)) = tell(&lost.used.why, column) else { continue };
+        let Some((field, message)) = tell(lost, column) else { continue };
         let cause = context.cause(table, Some(column), &[ColumnAdded]);
         let cause =
             cause.or_else(|| context.cause(table, Some(column), &[BecameRequired, DefaultChanged, GeneratedChanged, ColumnRenamed]));
@@ -363,6 +377,9 @@ fn required_absent(
             .settled_by(&["new-field"])
             .because(because);
         finding.field = field;
+        if let Why::SaveAs { role } = &lost.used.why {
+            finding.role = Some(role.clone());
+        }
         out.push(finding);
     }
 }

@@ -3,7 +3,7 @@
 use super::{Docs, Rule};
 use crate::changes::ChangeKind;
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
-use crate::name::shown;
+use crate::name::{same, shown};
 use crate::schema::{Operation, Refusal};
 use crate::statements::Why;
 
@@ -63,10 +63,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 let cause = context.cause(table, None, &[ChangeKind::TriggerAdded, ChangeKind::TriggerChanged]);
                 (format!("trigger `{}` fails: {}", shown(trigger), shown(message)), cause, Remedy::Hand)
             }
-            Refusal::TargetMissing { key } => {
+            Refusal::TargetMissing { from, key } => {
                 let cause = context.cause(&key.table, None, &[ChangeKind::TableDropped, ChangeKind::TableRenamed]);
                 (
-                    format!("the foreign key over `{}` points at `{}`, which is gone", key.columns.join(", "), shown(&key.table)),
+                    format!(
+                        "the foreign key of `{}` over `{}` points at `{}`, which is gone",
+                        shown(from),
+                        key.columns.join(", "),
+                        shown(&key.table)
+                    ),
                     cause,
                     Remedy::Hand,
                 )
@@ -85,8 +90,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 )
             }
         };
+        // What hangs on the record is changed with it.
+        let own = match refusal {
+            Refusal::Mismatch { from, key } => same(from, table) || same(&key.table, table),
+            Refusal::TargetMissing { from, .. } => same(from, table),
+            _ => true,
+        };
+        let along = if own { "" } else { "the records that hang on it go along, and " };
         out.push(
-            Finding::new(RULE.name, RULE.severity, format!("no record can be {verb}: {reason}"))
+            Finding::new(RULE.name, RULE.severity, format!("no record can be {verb}: {along}{reason}"))
                 .entity(&lost.entity.name)
                 .pages(lost.pages.clone())
                 .at(&lost.used.place)

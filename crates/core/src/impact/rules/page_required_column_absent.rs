@@ -33,9 +33,21 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     let before = out.len();
-    required_absent(context, &RULE, out, |why, column| {
+    required_absent(context, &RULE, out, |lost, column| {
         let told = format!("no record can be added: `{}` must have a value and the page gives none", shown(column));
-        matches!(why, Why::Save).then_some((None, told))
+        match &lost.used.why {
+            Why::Save => Some((None, told)),
+            Why::SaveAs { role } => {
+                let of_all = context.lost().iter().any(|all| all.used.why == Why::Save && all.what == lost.what && all.pages == lost.pages);
+                let as_role = format!(
+                    "no record can be added as {}: `{}` must have a value, and this role may not give it",
+                    shown(role),
+                    shown(column)
+                );
+                (!of_all).then_some((None, as_role))
+            }
+            _ => None,
+        }
     });
     for finding in out.iter_mut().skip(before) {
         let entity = finding.entity.as_ref().and_then(|e| context.model.entities.get(e));
@@ -44,7 +56,10 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         if let Some(field) = held.filter(|f| f.hidden) {
             finding.message.push_str(&format!(", and its field `{}` is hidden", shown(&field.name)));
         }
-        if finding.remedy == Remedy::Hand {
+        if finding.role.is_some() {
+            "let the role give it: take its field out of the role's hide or read_only; or give the column a default"
+                .clone_into(&mut finding.help);
+        } else if finding.remedy == Remedy::Hand {
             "place its field on the page, or give the column a default".clone_into(&mut finding.help);
         }
     }

@@ -49,7 +49,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
         _ => None,
     });
-    required_absent(context, &RULE, out, |why, column| match why {
+    required_absent(context, &RULE, out, |lost, column| match &lost.used.why {
         Why::Source { part } => Some((None, format!("the custom {part} fails: it gives no value for `{}`", shown(column)))),
         _ => None,
     });
