@@ -116,7 +116,7 @@ impl Workspace {
         for (path, text) in &self.catalogues {
             put(path.clone(), Some(text), Some(crate::translations::merged(text, &self.tree, &outcome.tree, &outcome.renamed_fields)));
         }
-        let left = outcome.follow_ups();
+        let left = outcome.follow_ups(changed);
         let memory = alive(outcome.memory.clone());
         let state = State {
             accepted: outcome.accepted.clone(),

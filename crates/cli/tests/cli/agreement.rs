@@ -1,12 +1,14 @@
 //! "Impact reports a break on this page" equals "the real SQLite refuses one of its statements, or no save can succeed".
 
+use crate::by_hand::Hand;
 use crate::model::{Database, Random};
 use crate::properties::{edit_by_hand, random_begin};
 use rusqlite::Connection;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::compare;
 use ysomorph_core::definition::{Model, Tree};
-use ysomorph_core::impact::{self, Around, Input, Severity};
+use ysomorph_core::impact::{self, Around, Finding, Input, Remedy, Severity};
+use ysomorph_core::merge::{merge, safe_answers};
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::Schema;
 use ysomorph_core::statements::{self, Need, Purpose, Statement};
@@ -69,8 +71,7 @@ fn cannot_save(statement: &Statement, database: &Connection) -> bool {
 
 /// Pages on which the rules report a break.
 ///
-/// Beside them the entities that break as a whole: what is wrong with their table, key, query or a row filter is told by
-/// their pages, and concerns their imports and exports too.
+/// Beside them the entities with a broken row filter: that is told once, by the pages, and concerns imports and exports too.
 fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> (BTreeSet<(String, String)>, BTreeSet<String>) {
     let (accepted, changed) = (accepted.schema(), changed.schema());
     let comparison = compare(&accepted, &changed, &Known::default());
@@ -83,7 +84,7 @@ fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> (BTreeSet<(
     let (mut pages, mut whole) = (BTreeSet::new(), BTreeSet::new());
     for finding in breaks {
         let entity = finding.entity.clone().unwrap();
-        if ["page/table-missing", "page/key-missing", "page/source-broken", "access/row-filter-broken"].contains(&finding.rule) {
+        if finding.rule == "access/row-filter-broken" {
             whole.insert(entity.clone());
         }
         // Imports and exports are on no page.
@@ -95,13 +96,38 @@ fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> (BTreeSet<(
     (pages, whole)
 }
 
+/// Whether what impact says of the merge is what the merge does, as the database judges its outcome: a break that is
+/// said to be a person's is still there, and none is there that was said to be taken care of.
+fn misjudged(workspace: &Workspace, accepted: &Database, changed: &Database) -> Option<String> {
+    let (old, new) = (accepted.schema(), changed.schema());
+    let answers = safe_answers(&workspace.merge_input(&new, &BTreeMap::new()));
+    let outcome = merge(&workspace.merge_input(&new, &answers));
+    let mut around = workspace.around();
+    around.renamed_fields.clone_from(&outcome.renamed_fields);
+    let input = Input { tree: &workspace.tree, accepted: &old, changed: &new, comparison: &outcome.comparison, around: &around };
+    let mut findings = impact::impact(input);
+    let after = outcome.breaks_left(&new);
+    impact::settle(&mut findings, &outcome, &after);
+    let pages_of = |f: &Finding| f.pages.iter().map(|p| (f.entity.clone().unwrap_or_default(), p.clone())).collect::<Vec<_>>();
+    let breaks: Vec<&Finding> = findings.iter().filter(|f| f.severity == Severity::Break && !f.pages.is_empty()).collect();
+    let left = refused(&outcome.tree, &outcome.accepted, &changed.open());
+    // What is left to a person is still refused somewhere.
+    let done: Vec<_> = breaks.iter().filter(|f| f.remedy == Remedy::Hand && !pages_of(f).iter().any(|at| left.contains(at))).collect();
+    // What is still refused, the rules say of the definition as the merge leaves it, and impact says so unless the merge's
+    // own edits are what is refused now.
+    let known: BTreeSet<(String, String)> = after.iter().flat_map(pages_of).collect();
+    let missed: Vec<_> = left.iter().filter(|at| !at.1.is_empty() && !known.contains(*at)).collect();
+    (!missed.is_empty() || !done.is_empty()).then(|| format!("refused after the merge, and not told: {missed:?}; said to be left, and done: {done:?}"))
+}
+
 fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {
     let mut random = Random::new(seed ^ 0xA5A5);
-    let accepted = Database::random(&mut random);
+    let accepted = Database::wild(&mut random);
     let dir = tempfile::tempdir().unwrap();
     start(dir.path(), &random_begin(), &accepted.schema()).unwrap();
-    edit_by_hand(dir.path(), &accepted, &mut random);
-    let tree = Workspace::open(dir.path()).unwrap().tree;
+    edit_by_hand(dir.path(), &accepted, &mut random, Hand::AsPeople);
+    let workspace = Workspace::open(dir.path()).unwrap();
+    let tree = workspace.tree.clone();
     for _ in 0..5 {
         let mut changed = accepted.clone();
         for _ in 0..1 + random.below(4) {
@@ -110,6 +136,9 @@ fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {
         let (by_rules, whole) = reported(&tree, &accepted, &changed);
         let mut by_database = refused(&tree, &accepted.schema(), &changed.open());
         by_database.retain(|at| !at.1.is_empty() || by_rules.contains(at) || !whole.contains(&at.0));
+        if let Some(wrong) = misjudged(&workspace, &accepted, &changed) {
+            return Some(format!("seed {seed}: {wrong}\n{}", changed.sql()));
+        }
         tally.0 += 1;
         tally.1 += by_database.len();
         if by_rules != by_database {
@@ -132,7 +161,7 @@ fn impact_and_the_real_database_agree_on_every_page() {
         std::env::var("YSOMORPH_SEED").ok().and_then(|s| s.parse().ok()).map_or_else(|| (1..=cases).collect(), |seed| vec![seed]);
     let mut tally = (0, 0);
     let wrong: Vec<String> = seeds.into_iter().filter_map(|seed| run(seed, &mut tally)).collect();
-    assert!(wrong.is_empty(), "{} of {} cases disagree; the first:\n{}", wrong.len(), tally.0, wrong[0]);
+    assert!(wrong.is_empty(), "{} of {} cases disagree; the first:\n{}", wrong.len(), tally.0, wrong[..wrong.len().min(5)].join("\n\n"));
     assert!(tally.1 > tally.0, "the mutations must break pages: {tally:?}");
     println!("{} mutated schemas, {} broken pages, all agreed", tally.0, tally.1);
 }

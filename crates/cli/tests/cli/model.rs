@@ -43,6 +43,8 @@ pub struct Column {
     pub to_column: Option<String>,
     /// How many values a CHECK allows; 0 for any.
     pub values: usize,
+    /// What happens to it when what it points at goes or changes, as SQL.
+    pub action: &'static str,
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -53,6 +55,8 @@ pub struct Table {
     pub columns: Vec<Column>,
     /// A view over another table shows these columns of it.
     pub view_of: Option<String>,
+    /// Its `id` is a column like others: the row number alone tells records apart.
+    pub keyless: bool,
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -60,6 +64,8 @@ pub struct Database {
     pub tables: Vec<Table>,
     counter: usize,
     uids: usize,
+    /// Whether keys come and go, and records go along with others.
+    wild: bool,
 }
 
 const NAMES: &[&str] = &[
@@ -84,13 +90,14 @@ const NAMES: &[&str] = &[
     "photo",
 ];
 const KINDS: &[&str] = &["VARCHAR(40)", "VARCHAR(12)", "TEXT", "INTEGER", "DECIMAL(8,2)", "DATE", "BOOLEAN", "BLOB"];
+const ACTIONS: &[&str] = &["", " ON DELETE CASCADE", " ON DELETE SET NULL", " ON DELETE SET DEFAULT ON UPDATE CASCADE", " ON UPDATE SET NULL", " ON DELETE RESTRICT"];
 const TABLES: &[&str] = &["yard", "hive", "group", "Vogel", "box part", "visit", "person", "batch"];
 
 impl Database {
     pub fn random(random: &mut Random) -> Database {
-        let mut database = Database { tables: Vec::new(), counter: 0, uids: 0 };
+        let mut database = Database { tables: Vec::new(), counter: 0, uids: 0, wild: false };
         for (at, name) in TABLES.iter().enumerate().take(3 + random.below(3)) {
-            let mut table = Table { uid: at, name: (*name).to_owned(), columns: Vec::new(), view_of: None };
+            let mut table = Table { uid: at, name: (*name).to_owned(), columns: Vec::new(), view_of: None, keyless: false };
             for _ in 0..2 + random.below(4) {
                 let column = database.column(random, &table);
                 table.columns.push(column);
@@ -114,6 +121,7 @@ impl Database {
                         to: Some(to),
                         to_column: None,
                         values: 0,
+                        action: "",
                     });
                 }
             }
@@ -140,12 +148,24 @@ impl Database {
                 to: Some(ends[at].clone()),
                 to_column: None,
                 values: 0,
+                action: "",
             };
-            database.tables.push(Table { uid: 98, name: "helper link".into(), columns: vec![link(0), link(1)], view_of: None });
+            database.tables.push(Table { uid: 98, name: "helper link".into(), columns: vec![link(0), link(1)], view_of: None, keyless: false });
         }
         if random.one_in(2) {
             let of = random.pick(&database.tables).clone();
-            database.tables.push(Table { uid: 99, name: format!("{} overview", of.name), columns: of.columns, view_of: Some(of.name) });
+            database.tables.push(Table { uid: 99, name: format!("{} overview", of.name), columns: of.columns, view_of: Some(of.name), keyless: false });
+        }
+        database
+    }
+
+    /// The same with records that go along when others go, and tables without a key.
+    pub fn wild(random: &mut Random) -> Database {
+        let mut database = Database::random(random);
+        database.wild = true;
+        for table in database.tables.iter_mut().filter(|t| t.view_of.is_none()) {
+            table.keyless = random.one_in(6);
+            table.columns.iter_mut().filter(|c| c.to.is_some()).for_each(|c| c.action = *random.pick::<&str>(ACTIONS));
         }
         database
     }
@@ -169,6 +189,7 @@ impl Database {
             generated: false,
             to: None,
             to_column: None,
+            action: "",
         }
     }
 
@@ -229,7 +250,7 @@ impl Database {
                 self.counter += 1;
                 let name = format!("extra {}", self.counter);
                 self.uids += 1;
-                let mut table = Table { uid: 10_000 + self.uids, name, columns: Vec::new(), view_of: None };
+                let mut table = Table { uid: 10_000 + self.uids, name, columns: Vec::new(), view_of: None, keyless: false };
                 for _ in 0..2 {
                     let new = self.column(random, &table);
                     table.columns.push(new);
@@ -249,8 +270,9 @@ impl Database {
             }
             11 if count > 0 => {
                 let target = self.tables[*random.pick(&real)].name.clone();
+                let action = if self.wild { *random.pick::<&str>(ACTIONS) } else { "" };
                 let column = &mut self.tables[at].columns[column];
-                column.to_column = None;
+                (column.to_column, column.action) = (None, action);
                 column.to = match &column.to {
                     Some(_) => None,
                     None if column.kind == "INTEGER" && !column.generated => Some(target),
@@ -273,6 +295,7 @@ impl Database {
                 let column = &mut self.tables[at].columns[column];
                 column.values = if column.values == 0 || random.one_in(2) { 2 + random.below(4) } else { 0 };
             }
+            15 if self.wild => self.tables[at].keyless = !self.tables[at].keyless,
             _ => return false,
         }
         true
@@ -331,7 +354,7 @@ impl Database {
         let quoted = |n: &str| format!("\"{}\"", n.replace('"', "\"\""));
         let mut sql = String::new();
         for table in self.tables.iter().filter(|t| t.view_of.is_none()) {
-            let mut lines = vec!["id INTEGER PRIMARY KEY".to_owned()];
+            let mut lines = vec![if table.keyless { "id INTEGER" } else { "id INTEGER PRIMARY KEY" }.to_owned()];
             for column in &table.columns {
                 let mut line = format!("{} {}", quoted(&column.name), column.kind);
                 if column.generated {
@@ -352,6 +375,7 @@ impl Database {
                 }
                 if let Some(to) = &column.to {
                     line.push_str(&format!(" REFERENCES {} ({})", quoted(to), quoted(column.to_column.as_deref().unwrap_or("id"))));
+                    line.push_str(column.action);
                 }
                 lines.push(line);
             }

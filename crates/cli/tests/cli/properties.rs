@@ -1,5 +1,6 @@
 //! The promises of the merge, on random databases, random hand edits and random changes there and back.
 
+use crate::by_hand::Hand;
 use crate::model::{Database, Random};
 use crate::support::similar_diff;
 use std::collections::{BTreeMap, BTreeSet};
@@ -80,7 +81,7 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
 }
 
 /// Edits as people make them: labels, comments, spacing, order, hiding, roles, conditions, styles of TOML.
-pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
+pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random, hand: Hand) {
     let mut app = std::fs::read_to_string(root.join("app/app.toml")).unwrap();
     app.push_str("\n[role.guest]\nlabel = \"Guest\"   # may look\n\n[parameter.me]\nkind = \"number\"\n");
     std::fs::write(root.join("app/app.toml"), app).unwrap();
@@ -141,6 +142,10 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
                 1 => access.push_str(&format!("read_only = [\"{}\"]   # keep\n", random.pick(&fields))),
                 _ => {}
             }
+            if hand == Hand::AsPeople && random.one_in(2) && node.get("read_only").is_none() {
+                // Who may add and doesn't see everything.
+                access.push_str("add = true\n");
+            }
             text.push_str(&access);
         }
         if random.one_in(4) {
@@ -160,7 +165,7 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random) {
         }
         // Once the rest is as it is: what these edits name must be there.
         if let Ok(parsed) = ysomorph_workspace::toml::parse(&text) {
-            text = crate::by_hand::extend(&text, &parsed.node, &table_of, random);
+            text = crate::by_hand::extend(&text, &parsed.node, &table_of, random, hand);
         }
         if random.one_in(6) {
             text = text.replace('\n', "\r\n");
@@ -393,7 +398,7 @@ fn run(seed: u64) {
         let config = std::fs::read_to_string(root.join("ysomorph.toml")).unwrap();
         std::fs::write(root.join("ysomorph.toml"), config.replace("[merge]\n", "[merge]\nfield_names = \"follow\"\n")).unwrap();
     }
-    edit_by_hand(root, &original, &mut random);
+    edit_by_hand(root, &original, &mut random, Hand::AsWritten);
     let workspace = Workspace::open(root).unwrap_or_else(|e| panic!("{e}"));
     let problems = ysomorph_core::definition::validate(&workspace.tree, workspace.accepted());
     assert!(problems.is_empty(), "the edits themselves are wrong: {problems:?}");

@@ -16,6 +16,19 @@ read in one statement for all records of a page, validations are evaluated over 
 form with a version column saves nothing that somebody else changed meanwhile. The rules of `impact` look at what these statements need;
 `rehearse` prepares them.
 
+What could be read in more than one way is read so:
+
+- **Rows.** A role's `rows` on an entity hold wherever its records are read for that role: on its own pages, in child lists, as choices of
+  lookups, and in related sets. A text that is shown through a lookup isn't filtered: who may see the record may see what it is called.
+- **Shown texts** lead from lookup to lookup three times at most, and never back to an entity they came through. At the end of the way the
+  lookup's value itself stands. A hidden field that a title names is left out of the text.
+- **Read-only fields on an add page** are shown and not written. A required column among them has to have a default in the database.
+- **A field's `default`** is what its control begins with. It is written only where the field is on the page: a required column off the page
+  has to have a default in the database.
+- **A role that may not give a field** (`hide`, `read_only`) adds records without it: where the column must have a value, that role can't add any.
+- **STRICT tables** of SQLite keep to their types: there a column that changed its type refuses what a form of the old kind accepts. Lengths
+  are never enforced by SQLite, strict or not.
+
 Made from the entity `apiary` of this definition:
 ";
 
@@ -104,4 +117,57 @@ fn heading(purpose: &Purpose) -> String {
         Purpose::Create(..) => "making a record that isn't found".to_owned(),
         _ => purpose.words(),
     }
+}
+
+/// Readings of the format that could have been otherwise: a definition's edit, and what the statements say then.
+#[test]
+fn what_can_be_read_in_two_ways_is_read_in_one() {
+    let sql = |edits: &[(&str, &str, &str)], entity: &str, page: &str, wanted: &dyn Fn(&Statement) -> bool| -> Vec<String> {
+        let project = Project::new(
+            "CREATE TABLE region (id INTEGER PRIMARY KEY, name VARCHAR(60) NOT NULL UNIQUE, secret TEXT, land_id INTEGER REFERENCES land (id));
+             CREATE TABLE land (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, star_id INTEGER REFERENCES star (id));
+             CREATE TABLE star (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, sky_id INTEGER REFERENCES sky (id));
+             CREATE TABLE sky (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
+             CREATE TABLE keeper (id INTEGER PRIMARY KEY, name VARCHAR(60) NOT NULL UNIQUE);
+             CREATE TABLE yard (id INTEGER PRIMARY KEY, name TEXT NOT NULL, rank INTEGER NOT NULL, region_id INTEGER REFERENCES region (id));
+             CREATE TABLE yard_keeper (yard_id INTEGER NOT NULL REFERENCES yard (id), keeper_id INTEGER NOT NULL REFERENCES keeper (id), PRIMARY KEY (yard_id, keeper_id))",
+        );
+        for (file, from, to) in edits {
+            project.edit(file, from, to);
+        }
+        let workspace = Workspace::open(project.dir.path()).unwrap();
+        let model = Model::of(&workspace.tree);
+        let entity = &model.entities[entity];
+        let page = entity.pages.iter().find(|p| p.name == page).unwrap();
+        of_page(&model, entity, page, workspace.accepted()).into_iter().filter(wanted).map(|s| s.sql).collect()
+    };
+    let inserts = |s: &Statement| s.purpose == Purpose::Insert;
+    let all = |_: &Statement| true;
+    // A role's rows hold in related sets and among choices.
+    let rows = [("app/keeper.toml", "[access.everyone]\n", "[access.everyone]\nrows = \"name > 'a'\"\n")];
+    let sets = |s: &Statement| matches!(s.purpose, Purpose::Related(_) | Purpose::Choices(_));
+    let found = sql(&rows, "yard", "edit", &sets);
+    assert!(found.iter().filter(|s| s.contains("keeper")).count() == 2, "{found:?}");
+    assert!(found.iter().filter(|s| s.contains("\"keeper\"")).all(|s| s.contains("name > 'a'")), "{found:?}");
+    // A shown text leads three lookups far, and ends at the value.
+    let deep = [
+        ("app/region.toml", "title = \"{name}\"", "title = \"{land}\""),
+        ("app/land.toml", "title = \"{name}\"", "title = \"{star}\""),
+        ("app/star.toml", "title = \"{name}\"", "title = \"{sky}\""),
+    ];
+    let list = sql(&deep, "yard", "list", &|s| s.purpose == Purpose::Rows).concat();
+    assert!(list.contains("JOIN \"star\"") && !list.contains("JOIN \"sky\"") && list.contains("\"sky_id\""), "{list}");
+    // A hidden field is left out of a title.
+    let hidden = [("app/region.toml", "title = \"{name}\"", "title = \"{name}{secret}\"")];
+    let list = sql(&hidden, "yard", "list", &all).concat();
+    assert!(list.contains("\"name\"") && !list.contains("secret"), "{list}");
+    // Read-only fields of an add page are not written, nor is a default of a field that is on no page.
+    let read_only = [("app/yard.toml", "[field.rank]\n", "[field.rank]\nread_only = true\n")];
+    assert!(!sql(&read_only, "yard", "add", &inserts).concat().contains("rank"));
+    let off = [("app/yard.toml", "[field.rank]\n", "[field.rank]\ndefault = 3\n"), ("app/yard.toml", "[page.add]\n", "[page.add]\nfields = [\"name\"]\n\n[page.other]\nkind = \"add\"\n")];
+    assert!(!sql(&off, "yard", "add", &inserts).concat().contains("rank"));
+    // A role that may not give a field adds records without it.
+    let role = [("app/yard.toml", "[access.everyone]\n", "[access.everyone]\nhide = [\"rank\"]\n")];
+    let found = sql(&role, "yard", "add", &inserts);
+    assert!(found.len() == 2 && found.iter().filter(|s| s.contains("rank")).count() == 1, "{found:?}");
 }

@@ -47,7 +47,7 @@ fn is_same(before: &Finding, after: &Finding, outcome: &Outcome) -> bool {
     let on_same_page = before.pages.is_empty() && after.pages.is_empty() || before.pages.iter().any(|page| after.pages.contains(page));
     before.rule == after.rule
         && before.entity == after.entity
-        && before.role == after.role
+        && (before.role == after.role || before.role.is_none())
         && field == after.field
         && last(&before.column) == last(&after.column)
         && on_same_page

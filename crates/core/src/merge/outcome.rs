@@ -87,13 +87,14 @@ pub struct Outcome {
 
 impl Outcome {
     /// What still breaks afterwards and is left to a person. Looks at every page, so it is asked for, not given.
-    pub fn follow_ups(&self) -> Vec<Finding> {
-        self.breaks_left().into_iter().chain(self.doubtful.iter().cloned()).collect()
+    pub fn follow_ups(&self, changed: &Schema) -> Vec<Finding> {
+        self.breaks_left(changed).into_iter().chain(self.doubtful.iter().cloned()).collect()
     }
 
-    /// What breaks in the definition as the merge leaves it, on the schema that it accepts then.
-    pub fn breaks_left(&self) -> Vec<Finding> {
-        impact::check(&self.tree, &self.accepted).into_iter().filter(|f| f.severity == Severity::Break).collect()
+    /// What breaks in the definition as the merge leaves it, on the whole changed schema: tables that are left for later
+    /// aren't accepted, and may refuse a write all the same.
+    pub fn breaks_left(&self, changed: &Schema) -> Vec<Finding> {
+        impact::check(&self.tree, changed).into_iter().filter(|f| f.severity == Severity::Break).collect()
     }
 
     /// Questions nobody has answered.

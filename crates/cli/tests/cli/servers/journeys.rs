@@ -31,7 +31,7 @@ fn start_tells_what_it_left_out_and_keeps_no_password() {
     let url = place.url().replace("postgres@", "postgres:not-needed@");
     let printed = project.expect(0, &["start", "--from", &url, "--schemas", "public", "sales", "--tables", "[!s]*", "sales.*"]);
     for told in [
-        "log: it has no key",
+        "its pages only read",
         "nothing: it has no columns",
         "Hive: another table's name differs",
         "scratch_a: no pattern of --tables matches it",
@@ -42,6 +42,7 @@ fn start_tells_what_it_left_out_and_keeps_no_password() {
     assert!(!project.definition().values().any(|bytes| String::from_utf8_lossy(bytes).contains("not-needed")));
     assert!(!project.read("ysomorph.toml").contains("not-needed"), "{}", project.read("ysomorph.toml"));
     project.expect(0, &["check"]);
+    assert!(project.read("app/log.toml").contains("read_only = true") && !project.read("app/log.toml").contains("[page.add]"));
     assert!(project.read("app/sales_order.toml").contains("table = \"sales.order\""), "{}", project.read("app/sales_order.toml"));
     assert!(project.read("app/sales_order.toml").contains("entity = \"hive\""));
     project.expect(0, &["changes"]);
