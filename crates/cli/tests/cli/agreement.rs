@@ -117,7 +117,8 @@ fn misjudged(workspace: &Workspace, accepted: &Database, changed: &Database) -> 
     // own edits are what is refused now.
     let known: BTreeSet<(String, String)> = after.iter().flat_map(pages_of).collect();
     let missed: Vec<_> = left.iter().filter(|at| !at.1.is_empty() && !known.contains(*at)).collect();
-    (!missed.is_empty() || !done.is_empty()).then(|| format!("refused after the merge, and not told: {missed:?}; said to be left, and done: {done:?}"))
+    (!missed.is_empty() || !done.is_empty())
+        .then(|| format!("refused after the merge, and not told: {missed:?}; said to be left, and done: {done:?}"))
 }
 
 fn run(seed: u64, tally: &mut (usize, usize)) -> Option<String> {

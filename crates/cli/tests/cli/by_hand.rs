@@ -96,7 +96,10 @@ pub fn extend(text: &str, entity: &Node, table_of: TableOf<'_>, random: &mut Ran
     }
     if random.one_in(4) && !read_only {
         let rule = format!("{} IS NULL OR {} IS NOT NULL", column(pick(random)), column(pick(random)));
-        text.push_str(&format!("\n[check.sensible]\nrule = {}   # must hold\nmessage = \"That can't be\"\n", toml(&hand.sql(&rule, random))));
+        text.push_str(&format!(
+            "\n[check.sensible]\nrule = {}   # must hold\nmessage = \"That can't be\"\n",
+            toml(&hand.sql(&rule, random))
+        ));
     }
     let several = |random: &mut Random| {
         let names: std::collections::BTreeSet<String> = (0..3).map(|_| toml(&pick(random).name)).collect();

@@ -33,5 +33,6 @@ mod show;
 mod statements;
 mod stories;
 mod support;
+mod told;
 mod views;
 mod whole;

@@ -90,7 +90,14 @@ const NAMES: &[&str] = &[
     "photo",
 ];
 const KINDS: &[&str] = &["VARCHAR(40)", "VARCHAR(12)", "TEXT", "INTEGER", "DECIMAL(8,2)", "DATE", "BOOLEAN", "BLOB"];
-const ACTIONS: &[&str] = &["", " ON DELETE CASCADE", " ON DELETE SET NULL", " ON DELETE SET DEFAULT ON UPDATE CASCADE", " ON UPDATE SET NULL", " ON DELETE RESTRICT"];
+const ACTIONS: &[&str] = &[
+    "",
+    " ON DELETE CASCADE",
+    " ON DELETE SET NULL",
+    " ON DELETE SET DEFAULT ON UPDATE CASCADE",
+    " ON UPDATE SET NULL",
+    " ON DELETE RESTRICT",
+];
 const TABLES: &[&str] = &["yard", "hive", "group", "Vogel", "box part", "visit", "person", "batch"];
 
 impl Database {
@@ -150,11 +157,23 @@ impl Database {
                 values: 0,
                 action: "",
             };
-            database.tables.push(Table { uid: 98, name: "helper link".into(), columns: vec![link(0), link(1)], view_of: None, keyless: false });
+            database.tables.push(Table {
+                uid: 98,
+                name: "helper link".into(),
+                columns: vec![link(0), link(1)],
+                view_of: None,
+                keyless: false,
+            });
         }
         if random.one_in(2) {
             let of = random.pick(&database.tables).clone();
-            database.tables.push(Table { uid: 99, name: format!("{} overview", of.name), columns: of.columns, view_of: Some(of.name), keyless: false });
+            database.tables.push(Table {
+                uid: 99,
+                name: format!("{} overview", of.name),
+                columns: of.columns,
+                view_of: Some(of.name),
+                keyless: false,
+            });
         }
         database
     }

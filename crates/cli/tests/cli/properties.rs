@@ -6,7 +6,7 @@ use crate::support::similar_diff;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::definition::{Model, Node, Tree};
-use ysomorph_core::merge::{Outcome, merge};
+use ysomorph_core::merge::{Outcome, customisations, merge};
 use ysomorph_core::name;
 use ysomorph_core::rename::RenameMap;
 use ysomorph_core::schema::Schema;
@@ -457,4 +457,38 @@ fn random_changes_there_and_back_give_the_same_bytes_and_never_widen_access() {
         }
     }
     assert!(failed.is_empty(), "{} seeds failed: {failed:?} (run one with YSOMORPH_SEED=N)", failed.len());
+}
+
+/// Whether a definition that nobody touched has customisations after merges; says which.
+fn untouched(seed: u64) -> Option<String> {
+    let mut random = Random::new(seed ^ 0x5EED);
+    let original = Database::random(&mut random);
+    let dir = tempfile::tempdir().unwrap();
+    start(dir.path(), &random_begin(), &original.schema()).unwrap();
+    let mut state = original.clone();
+    for step in 0..3 {
+        let mut next = state.clone();
+        for _ in 0..1 + random.below(3) {
+            next.mutate(&mut random);
+        }
+        merge_random(dir.path(), &state, &next, &original, &mut random);
+        state = next;
+        let workspace = Workspace::open(dir.path()).unwrap();
+        let answers = BTreeMap::new();
+        let kept = customisations(&workspace.merge_input(workspace.accepted(), &answers));
+        if let Some(one) = kept.first() {
+            let told = format!("{} {:?} instead of {:?}", one.element.shown(), one.yours, one.draft);
+            return Some(format!("seed {seed}, step {step}: {} customisations, such as {told}", kept.len()));
+        }
+    }
+    None
+}
+
+#[test]
+fn what_nobody_touched_is_no_customisation() {
+    let cases = std::env::var("YSOMORPH_CASES").ok().and_then(|s| s.parse().ok()).unwrap_or(CASES);
+    let wrong: Vec<String> = (1..=cases)
+        .filter_map(|seed| std::panic::catch_unwind(|| untouched(seed)).unwrap_or_else(|_| Some(format!("seed {seed} panics"))))
+        .collect();
+    assert!(wrong.is_empty(), "{} of {cases}:\n{}", wrong.len(), wrong.join("\n"));
 }

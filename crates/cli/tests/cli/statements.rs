@@ -164,7 +164,10 @@ fn what_can_be_read_in_two_ways_is_read_in_one() {
     // Read-only fields of an add page are not written, nor is a default of a field that is on no page.
     let read_only = [("app/yard.toml", "[field.rank]\n", "[field.rank]\nread_only = true\n")];
     assert!(!sql(&read_only, "yard", "add", &inserts).concat().contains("rank"));
-    let off = [("app/yard.toml", "[field.rank]\n", "[field.rank]\ndefault = 3\n"), ("app/yard.toml", "[page.add]\n", "[page.add]\nfields = [\"name\"]\n\n[page.other]\nkind = \"add\"\n")];
+    let off = [
+        ("app/yard.toml", "[field.rank]\n", "[field.rank]\ndefault = 3\n"),
+        ("app/yard.toml", "[page.add]\n", "[page.add]\nfields = [\"name\"]\n\n[page.other]\nkind = \"add\"\n"),
+    ];
     assert!(!sql(&off, "yard", "add", &inserts).concat().contains("rank"));
     // A role that may not give a field adds records without it.
     let role = [("app/yard.toml", "[access.everyone]\n", "[access.everyone]\nhide = [\"rank\"]\n")];

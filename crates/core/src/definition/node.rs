@@ -310,10 +310,12 @@ impl Tree {
 /// A path as people read it: `entity/page/list/fields`, members by their text or title.
 pub fn display_path(file: &FileKey, root: Option<&Node>, path: &[Seg]) -> String {
     let mut out = file.name().to_owned();
+    // Only members are looked up: keys say their names themselves.
+    let last_member = path.iter().rposition(|seg| matches!(seg, Seg::Index(_)));
     let mut node = root;
-    for seg in path {
+    for (at, seg) in path.iter().enumerate() {
         out.push('/');
-        node = node.and_then(|n| n.at_path(std::slice::from_ref(seg)));
+        node = node.filter(|_| last_member.is_some_and(|last| at <= last)).and_then(|n| n.at_path(std::slice::from_ref(seg)));
         match seg {
             Seg::Key(key) => out.push_str(key),
             Seg::Index(at) => match node.map(Node::member_name).filter(|name| !name.is_empty()) {

@@ -350,7 +350,7 @@ impl Owner<'_> {
     /// Protections go only where a merge had put them.
     fn would_widen(&self, element: &Element, y: Option<&Node>) -> bool {
         let protects = ["hidden", "read_only"].contains(&element.last()) && y.and_then(Node::as_bool) == Some(true);
-        protects && !self.inserted.contains(element) && self.side == Side::Yours
+        protects && !self.inserted.contains(element)
     }
 
     fn limit(&mut self, element: &Element, yours: Option<Node>, p1: Option<&Node>, around: Option<&Node>) {

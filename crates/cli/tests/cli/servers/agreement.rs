@@ -71,8 +71,12 @@ fn edit_by_hand(project: &Project, schema: &Schema, server: Server, random: &mut
                 1 => format!("SELECT s.* FROM (SELECT * FROM {own}) s"),
                 2 => format!("SELECT * FROM {own} JOIN (SELECT id FROM {own}) y USING (id)"),
                 3 => format!("SELECT * FROM {own} NATURAL JOIN (SELECT id FROM {any_case}) z"),
-                4 => format!("WITH x AS (SELECT * FROM {own}), y (no) AS (SELECT id FROM x) SELECT x.*\\n  FROM x JOIN y ON y.no = x.id -- ours"),
-                _ => format!("SELECT * /* all */ FROM {any_case} WHERE EXISTS (SELECT 1 FROM {own} o WHERE o.{column} IS NULL OR o.id > 0)"),
+                4 => format!(
+                    "WITH x AS (SELECT * FROM {own}), y (no) AS (SELECT id FROM x) SELECT x.*\\n  FROM x JOIN y ON y.no = x.id -- ours"
+                ),
+                _ => {
+                    format!("SELECT * /* all */ FROM {any_case} WHERE EXISTS (SELECT 1 FROM {own} o WHERE o.{column} IS NULL OR o.id > 0)")
+                }
             };
             edited.push_str(&format!("\n[source]\nselect = {select:?}\n").replace("\\\\n", "\\n"));
         }

@@ -93,6 +93,16 @@ impl Place {
         Ok(())
     }
 
+    /// How many records a table has.
+    pub fn count(&self, table: &str) -> i64 {
+        let sql = format!("SELECT count(*) FROM {table}");
+        if self.server == Server::Postgresql {
+            return postgres::Client::connect(&self.url(), postgres::NoTls).unwrap().query_one(&sql, &[]).unwrap().get(0);
+        }
+        let mut connection = mysql::Conn::new(mysql::Opts::from_url(&self.url()).unwrap()).unwrap();
+        connection.query_first(sql).unwrap().unwrap()
+    }
+
     /// The schema as the library reads it.
     #[track_caller]
     pub fn read(&self, schemas: &[&str]) -> Schema {
