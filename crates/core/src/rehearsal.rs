@@ -191,6 +191,14 @@ fn without_aliases(message: &str) -> String {
     out
 }
 
+/// What is made of a database's message, whatever is in it.
+#[cfg(test)]
+pub(crate) fn plainly(refusal: &Refusal, statement: &str) -> (String, Vec<String>, Option<String>, Option<usize>) {
+    let word = refusal.at.and_then(|at| word_at(statement, at));
+    let whole = word.as_ref().and_then(|word| whole_word(statement, word));
+    (without_aliases(&refusal.message), words_of(&refusal.message), word, whole)
+}
+
 fn is_name(c: char) -> bool {
     c.is_alphanumeric() || c == '_' || c == '$'
 }

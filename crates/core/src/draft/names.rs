@@ -290,7 +290,7 @@ mod tests {
         let entities: Vec<&str> = tables.iter().map(|t| names.entity(t).unwrap()).collect();
         let cut = "ü".repeat(60);
         let second = format!("{cut}_2");
-        let expected = ["apiary", "two_words", "a_b", "_x", "con_2", "nul_2", "com1_2", "com10", "__", "app_2"];
+        let expected = ["apiary", "two_words", "a_b_2", "_x", "con_2", "nul_2", "com1_2", "com10", "__", "app_2"];
         assert_eq!(entities[..10], expected);
         assert!([cut.as_str(), second.as_str()].iter().all(|n| entities.contains(n)), "{entities:?}");
         let different: BTreeSet<&&str> = entities.iter().collect();

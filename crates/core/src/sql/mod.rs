@@ -15,6 +15,8 @@ mod projection;
 mod resolve;
 mod template;
 mod text;
+#[cfg(test)]
+mod totality;
 mod typing;
 mod written;
 

@@ -20,6 +20,7 @@ pub fn parameters(text: &str, engine: Engine) -> Vec<(usize, String)> {
         if let [colon, word] = pair
             && colon.token == Token::Colon
             && let Token::Word(name) = &word.token
+            && name.quote_style.is_none()
         {
             found.push((places.byte(colon.span.start), name.value.clone()));
         }
