@@ -99,7 +99,9 @@ impl From<SourceError> for CliError {
             SourceError::Server(error) => return CliError::server(error),
             SourceError::Environment(_) => "set the variable, or write the url without it",
             SourceError::Open { reason, .. } if reason.contains("not a database") => "name an SQLite 3 database file",
-            SourceError::Open { .. } => "check the url in ysomorph.toml, or give --changed SOURCE",
+            SourceError::Open { .. } => {
+                "check the path: in ysomorph.toml it starts at that folder, in an option (--from, --changed) where you are"
+            }
             SourceError::Read { .. } => "try again when no other program is changing the database",
             SourceError::Snapshot { .. } => "take the snapshot anew",
         };
