@@ -102,11 +102,7 @@ impl Session {
     pub fn data_key(workspace: Option<&Workspace>) -> Result<(DataKey, bool), CliError> {
         let kept = workspace.map(Workspace::data_key).transpose().map_err(|e| CliError::files(&[e]))?.flatten();
         match kept {
-            Some(text) => match DataKey::read(&text) {
-                Some(key) => Ok((key, false)),
-                None => Err(CliError::new("`.ysomorph/data.key` isn't a key: 64 hexadecimal digits belong there")
-                    .hint("take it away: the next merge --write --data makes a new one")),
-            },
+            Some(text) => Ok((key_of(&text, ".ysomorph/data.key", "take it away: the next merge --write --data makes a new one")?, false)),
             None => {
                 let fresh = DataKey::fresh().map_err(|e| CliError::new(format!("no random key can be made: {e}")))?;
                 Ok((fresh, true))
@@ -217,13 +213,17 @@ pub fn data_key_in(file: Option<&Path>, workspace: Option<&Workspace>) -> Result
         };
     };
     match std::fs::read_to_string(file) {
-        Ok(text) => DataKey::read(&text).ok_or_else(|| {
-            CliError::new(format!("`{}` isn't a key: 64 hexadecimal digits belong there", file.display())).hint("name another file")
-        }),
+        Ok(text) => key_of(&text, &file.display().to_string(), "name another file"),
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
             let (key, _) = Session::data_key(None)?;
             write_secret(file, &key.text()).map(|()| key)
         }
         Err(error) => Err(CliError::new(format!("cannot read `{}`: {error}", file.display())).hint("name a file you may read")),
     }
+}
+
+/// The key that a file holds.
+fn key_of(text: &str, file: &str, hint: &str) -> Result<DataKey, CliError> {
+    let wrong = || CliError::new(format!("`{file}` isn't a key: 64 hexadecimal digits belong there")).hint(hint);
+    DataKey::read(text).ok_or_else(wrong)
 }

@@ -174,7 +174,7 @@ fn edited(text: &str, kind: usize, at: usize, word: &str) -> Option<String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(2000))]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(2000) })]
     /// Whatever is edited while whatever is hidden: what is lifted shows the edited file to the byte, lifts to itself, and what
     /// was hidden can still be shown, unless it went with what it stood in.
     #[test]

@@ -279,9 +279,8 @@ impl Workspace {
         }
         let from = entries.iter().position(|e| e.id == target.id).unwrap_or_default();
         let back = &entries[from..];
-        let files = self.files_before(back)?;
+        let mut files = self.files_before(back)?;
         let undone = || back.iter().rev().filter(|e| active.contains(e.id.as_str()));
-        let mut files = files;
         let answers: Vec<Answer> = undone().filter(|e| e.kind == EntryKind::Merge).flat_map(|e| e.used.clone()).collect();
         if !answers.is_empty() {
             let text = read_text(&self.root, decisions::FILE).map_err(file_error)?;

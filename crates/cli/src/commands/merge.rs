@@ -98,6 +98,7 @@ fn merge_report(session: &Session, workspace: &Workspace, changed: &Schema, plan
     let mut report = report("merge", session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
     report.diffs = planned.shown_files().map(|(path, before, after)| FileDiff { path, before, after }).collect();
     // Follow-ups stand in the files as the merge leaves them.
-    report.texts.extend(planned.shown_files().filter_map(|(path, _, after)| Some((path, after?))));
+    let texts = report.diffs.iter().filter_map(|diff| Some((diff.path.clone(), diff.after.clone()?)));
+    report.texts.extend(texts);
     report
 }

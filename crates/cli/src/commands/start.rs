@@ -6,7 +6,7 @@ use crate::session::Session;
 use clap::Args;
 use std::path::Path;
 use ysomorph_core::name::{self, shown};
-use ysomorph_core::schema::{Engine, ForeignKey, Schema, Table};
+use ysomorph_core::schema::{Engine, Schema, Table};
 use ysomorph_report::text;
 use ysomorph_sources::{Source, kept_text};
 use ysomorph_workspace::{Begin, configuration, start};
@@ -84,7 +84,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         config: kept.as_ref().map(|(text, _)| text.as_str()),
     };
     let drafted = start(&session.folder, &begin, &schema)?;
-    for (table, key) in dangling(&schema) {
+    for (table, key) in schema.dangling_keys() {
         eprintln!(
             "note: the foreign key of `{}` over {} points at `{}`, which isn't in the database",
             shown(&table.name),
@@ -114,12 +114,6 @@ fn left_out(schema: &Schema, include: &[String]) -> Vec<LeftOut> {
         () => None,
     };
     schema.tables.iter().filter_map(|t| Some(LeftOut { table: t.name.clone(), why: reason(t)? })).collect()
-}
-
-/// Foreign keys at tables that don't exist: some engines keep them.
-fn dangling(schema: &Schema) -> impl Iterator<Item = (&Table, &ForeignKey)> {
-    let all = schema.tables.iter().flat_map(|table| table.foreign_keys.iter().map(move |key| (table, key)));
-    all.filter(|(_, key)| schema.table(&key.table).is_none() && !name::contains(&schema.outside, &key.table))
 }
 
 fn readable(name: &str) -> String {

@@ -3,11 +3,12 @@
 use super::{Finding, Remedy, Severity};
 use crate::definition::FileKey;
 use crate::merge::{Edit, Outcome, Step};
+use crate::schema::Schema;
 
 /// Sets the remedy of findings by what the merge does: asked where a question about the column is open, done where it
-/// edits one of the field's keys that settle it. A break that isn't among those `left` after the merge is settled by it,
-/// one that is stays a person's.
-pub fn settle(findings: &mut [Finding], outcome: &Outcome, left: &[Finding]) {
+/// edits one of the field's keys that settle it. A break that isn't among those left after the merge is settled by it, one
+/// that is stays a person's; `changed` is the whole changed schema.
+pub fn settle(findings: &mut [Finding], outcome: &Outcome, changed: &Schema) {
     for finding in findings.iter_mut().filter(|f| !f.settled_by.is_empty()) {
         let asks = |key: &str| {
             let Some(column) = &finding.column else { return false };
@@ -22,7 +23,10 @@ pub fn settle(findings: &mut [Finding], outcome: &Outcome, left: &[Finding]) {
         }
     }
     // Hand-written code isn't the merge's.
-    for finding in findings.iter_mut().filter(|f| f.severity == Severity::Break && !f.rule.starts_with("code/")) {
+    let mut breaks = findings.iter_mut().filter(|f| f.severity == Severity::Break && !f.rule.starts_with("code/")).peekable();
+    // Looking through the whole definition again is worth it only where something may be settled.
+    let left = if breaks.peek().is_some() { outcome.breaks_left(changed) } else { Vec::new() };
+    for finding in breaks {
         let stays = left.iter().any(|after| is_same(finding, after, outcome));
         finding.remedy = match finding.remedy {
             Remedy::Hand if !stays => Remedy::Merge,

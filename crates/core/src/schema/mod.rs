@@ -144,6 +144,17 @@ impl Schema {
         }
     }
 
+    /// Whether the database has no such table: neither read nor left out.
+    pub fn lacks(&self, table: &str) -> bool {
+        self.table(table).is_none() && !name::contains(&self.outside, table)
+    }
+
+    /// Foreign keys at tables that don't exist, each with its table: some engines keep them.
+    pub fn dangling_keys(&self) -> impl Iterator<Item = (&Table, &ForeignKey)> {
+        let all = self.tables.iter().flat_map(|table| table.foreign_keys.iter().map(move |key| (table, key)));
+        all.filter(|(_, key)| self.lacks(&key.table))
+    }
+
     /// The column of this table, where both exist.
     pub fn column(&self, table: &str, column: &str) -> Option<&Column> {
         self.table(table)?.column(column)
@@ -266,7 +277,7 @@ impl Schema {
         let touched = |columns: &[String]| operation != Operation::Update || columns.iter().any(|c| name::contains(written, c));
         for key in table.foreign_keys.iter().filter(|k| touched(&k.columns)) {
             match self.table(&key.table) {
-                None if !name::contains(&self.outside, &key.table) => {
+                None if self.lacks(&key.table) => {
                     return Some(Refusal::TargetMissing { from: table.name.clone(), key: key.clone() });
                 }
                 Some(target) if !key.fits(target) => return Some(Refusal::Mismatch { from: table.name.clone(), key: key.clone() }),

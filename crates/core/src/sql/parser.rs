@@ -48,7 +48,7 @@ fn parsed<T>(
     }
     let plain = |message: String| message.replace("sql parser error: ", "");
     let tokens = Tokenizer::new(dialect(engine), text).tokenize_with_location().map_err(|e| plain(e.to_string()))?;
-    if tokens.len() > MOST_TOKENS || depth(&tokens) > DEEPEST {
+    if !is_within_bounds(text, &tokens) {
         return Err(TOO_DEEP.to_owned());
     }
     let mut parser = Parser::new(dialect(engine)).with_recursion_limit(60).with_tokens_with_locations(tokens);
@@ -57,7 +57,11 @@ fn parsed<T>(
 
 /// Whether a text is beyond the bounds.
 pub fn is_too_deep(text: &str, engine: Engine) -> bool {
-    text.len() > LONGEST || tokens(text, engine).is_some_and(|tokens| tokens.len() > MOST_TOKENS || depth(&tokens) > DEEPEST)
+    text.len() > LONGEST || tokens(text, engine).is_some_and(|tokens| !is_within_bounds(text, &tokens))
+}
+
+fn is_within_bounds(text: &str, tokens: &[TokenWithSpan]) -> bool {
+    text.len() <= LONGEST && tokens.len() <= MOST_TOKENS && depth(tokens) <= DEEPEST
 }
 
 /// The tokens of a text with their places; none where it isn't even that.
@@ -70,14 +74,16 @@ pub(super) fn tokens(text: &str, engine: Engine) -> Option<Vec<TokenWithSpan>> {
 
 /// The tokens of a text that say something.
 pub(super) fn words(text: &str, engine: Engine) -> Option<Vec<Token>> {
-    let tokens = tokens(text, engine)?.into_iter().map(|t| t.token);
-    Some(tokens.filter(|token| !matches!(token, Token::Whitespace(_))).collect())
+    Some(without_spaces(tokens(text, engine)?))
 }
 
 /// The same, unless the text is beyond the bounds.
 pub(super) fn bounded_words(text: &str, engine: Engine) -> Option<Vec<Token>> {
-    let tokens = tokens(text, engine).filter(|tokens| text.len() <= LONGEST && tokens.len() <= MOST_TOKENS && depth(tokens) <= DEEPEST)?;
-    Some(tokens.into_iter().map(|t| t.token).filter(|token| !matches!(token, Token::Whitespace(_))).collect())
+    tokens(text, engine).filter(|tokens| is_within_bounds(text, tokens)).map(without_spaces)
+}
+
+fn without_spaces(tokens: Vec<TokenWithSpan>) -> Vec<Token> {
+    tokens.into_iter().map(|t| t.token).filter(|token| !matches!(token, Token::Whitespace(_))).collect()
 }
 
 /// What is known of a bracket's inside while it is read.

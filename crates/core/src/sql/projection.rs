@@ -266,8 +266,10 @@ fn given_by(factor: &TableFactor, known: &Known<'_>, given: &mut Vec<Given>) -> 
                     table.columns.iter().map(|c| own(&c.name)).collect()
                 }
             };
-            let columns = alias.as_ref().map_or_else(|| Some(columns.clone()), |a| aliased(Some(columns.clone()), a, schema.engine))?;
-            give(name, columns);
+            match alias {
+                Some(alias) => give(name, aliased(Some(columns), alias, schema.engine)?),
+                None => give(name, columns),
+            }
         }
         TableFactor::Derived { subquery, alias, .. } => {
             let columns = query_columns(subquery, known);

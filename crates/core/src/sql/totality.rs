@@ -79,7 +79,7 @@ fn schema(engine: Engine) -> Schema {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(600))]
+    #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::with_cases(600) })]
     #[test]
     fn no_text_from_outside_ends_the_program(text in text(), other in text(), at in 0usize..200) {
         let mut map = RenameMap::default();
