@@ -158,7 +158,7 @@ impl From<WriteError> for CliError {
             WriteError::Lock(LockError::Folder(error)) => error.into(),
             WriteError::Lock(error) => CliError::new(error.to_string()).hint("wait for it to finish, or make the folder writable"),
             WriteError::File(file) => CliError::files(&[file]),
-            WriteError::Apply(error) => CliError::new(format!("nothing was written: {error}"))
+            WriteError::Reconcile(error) => CliError::new(format!("nothing was written: {error}"))
                 .hint("this is a defect of ysomorph: please report it with the file concerned"),
         }
     }

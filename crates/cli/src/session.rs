@@ -172,7 +172,7 @@ pub fn report(command: &str, session: &Session, workspace: &Workspace, changed: 
         changes: outcome.comparison.changes.clone(),
         questions: outcome.questions.clone(),
         unasked: outcome.unasked.clone(),
-        later: outcome.stored.later.iter().filter(|table| is_settled(outcome, table)).cloned().collect(),
+        later: outcome.known.later.iter().filter(|table| is_settled(outcome, table)).cloned().collect(),
         ..bare_report(command, session, workspace, changed)
     }
 }

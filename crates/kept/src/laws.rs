@@ -193,6 +193,10 @@ proptest! {
             prop_assert_eq!(kept.shown(), text.clone(), "hidden {:?}", ids);
             let mut again = kept.clone();
             prop_assert_eq!(again.lift(&text), Ok(Lifted::default()));
+            kept.untouch();
+            let list = kept.list();
+            let listed = Tiles::from_list(&list).unwrap();
+            prop_assert_eq!((listed.list(), listed.shown()), (list, text.clone()));
             prop_assert!(again == kept, "{}", differing(&again, &kept));
             // Nothing hidden is lost but what is told.
             let now = kept.ids();

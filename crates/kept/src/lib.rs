@@ -24,15 +24,18 @@
 
 mod insert;
 mod lift;
+mod list;
 mod path;
 mod read;
 mod scan;
 mod show;
 mod tiles;
+mod write;
 
 pub use lift::Lifted;
+pub use list::Damaged;
 pub use read::{Unreadable, read};
-pub use tiles::{Container, Id, Line, Member, Tiles, Value};
+pub use tiles::{Container, Id, Line, Mark, Member, Tiles, Value, What};
 
 #[cfg(test)]
 mod laws;

@@ -7,7 +7,7 @@
 
 use crate::read::{Unreadable, read_as, split_gap};
 use crate::show::closing;
-use crate::tiles::{Container, Id, Line, Member, Tiles, Value, What};
+use crate::tiles::{Container, Id, Line, Mark, Member, Tiles, Value, What};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
@@ -29,7 +29,8 @@ impl Tiles {
     pub fn lift(&mut self, text: &str) -> Result<Lifted, Unreadable> {
         let file = read_as(text, self.line_end)?;
         let mut lifted = Lifted::default();
-        self.mark = file.mark;
+        self.byte_mark = file.byte_mark;
+        self.untouch();
         if !text.trim_start_matches('\u{feff}').is_empty() {
             self.no_last_end = file.no_last_end;
         }
@@ -116,12 +117,20 @@ impl Tiles {
                 if !known.is_shown() {
                     lifted.adopted.push(known.id);
                 }
+                let edited = known.value.whole() != line.value.whole() && !is_container(&known.value, &line.value);
+                line.mark = if known.is_shown() { known.mark } else { Mark::default() };
+                let is_laid = |value: &Value| matches!(value, Value::Members(_));
+                let order = (shown_keys(&known.value), shown_keys(&line.value));
+                line.mark.laid |= is_laid(&line.value) && order.0 != order.1;
+                line.mark.touch(edited);
                 line.value = self.lift_value(known.value, line.value, line_end, lifted);
                 let own = format!("{}\u{0}{}{}", known.own, line.free, line.own);
                 keep.lines.push(Line { free: known.free, own, ..line });
             }
             None => {
                 self.number_anew(&mut line.value);
+                line.mark.touch(true);
+                line.value.each_mut(&mut |member| member.mark.touch(true));
                 let own = format!("\u{0}{}{}", line.free, line.own);
                 keep.lines.push(Line { own, free: String::new(), ..line });
             }
@@ -166,6 +175,14 @@ impl Tiles {
                 None => self.end = if unchanged { stored_end.clone() } else { rest.to_owned() },
             }
             hidden.clear();
+        }
+    }
+
+    /// Forgets which tiles the edit before wrote.
+    pub(crate) fn untouch(&mut self) {
+        for line in &mut self.lines {
+            line.mark.touched = false;
+            line.value.each_mut(&mut |member| member.mark.touched = false);
         }
     }
 
@@ -233,6 +250,11 @@ impl Tiles {
                         lifted.adopted.push(known.id);
                     }
                     member.id = known.id;
+                    let edited = known.value.whole() != member.value.whole() && !is_container(&known.value, &member.value);
+                    let order = (shown_keys(&known.value), shown_keys(&member.value));
+                    member.mark = if known.hidden { Mark::default() } else { known.mark };
+                    member.mark.laid |= matches!(member.value, Value::Members(_)) && order.0 != order.1;
+                    member.mark.touch(edited || known.hidden);
                     member.value = self.lift_value(known.value, member.value, line_end, lifted);
                     member.sep = match (&known.sep, member.sep) {
                         (Some(stored), Some(written)) if forced(stored, &written) => known.sep,
@@ -249,6 +271,8 @@ impl Tiles {
                 None => {
                     member.id = self.fresh();
                     self.number_anew(&mut member.value);
+                    member.mark.touch(true);
+                    member.value.each_mut(&mut |inner| inner.mark.touch(true));
                     if member.sep.is_none() {
                         member.sep.clone_from(&usual);
                     }
@@ -271,6 +295,31 @@ impl Tiles {
         debug_assert_eq!(now, text, "what is shown is what was written");
         debug_assert!(now.ends_with(closing(result.bracket)));
         result
+    }
+}
+
+impl Mark {
+    /// Notes what an edit did: a value that a person wrote is a person's, and what stood behind it is superseded.
+    fn touch(&mut self, edited: bool) {
+        self.touched = edited;
+        if edited {
+            self.own = true;
+            self.behind = None;
+            self.spellings.clear();
+        }
+    }
+}
+
+/// Whether both hold members of the same form: then it is the members that were edited.
+fn is_container(known: &Value, file: &Value) -> bool {
+    matches!((known, file), (Value::Members(a), Value::Members(b)) if a.bracket == b.bracket)
+}
+
+/// The members that are shown, in their order.
+fn shown_keys(value: &Value) -> Vec<String> {
+    match value {
+        Value::Members(container) => keys(&container.members.iter().filter(|m| !m.hidden).cloned().collect::<Vec<_>>()),
+        Value::Plain(_) => Vec::new(),
     }
 }
 
@@ -384,7 +433,7 @@ impl Container {
     fn with_the_pieces_of(&self, stored: &Container) -> Container {
         let known: BTreeMap<Id, &Member> = stored.members.iter().map(|m| (m.id, m)).collect();
         let as_known = |member: &Member| match known.get(&member.id) {
-            Some(known) => Member { value: member.value.clone(), hidden: member.hidden, ..(*known).clone() },
+            Some(known) => Member { value: member.value.clone(), hidden: member.hidden, mark: member.mark.clone(), ..(*known).clone() },
             None => member.clone(),
         };
         let members = self.members.iter().map(as_known).collect();

@@ -3,7 +3,7 @@
 use crate::path::parts;
 use crate::scan::{after_blanks, after_space, find_outside, line_end, line_stop, plain_end};
 use crate::show::closing;
-use crate::tiles::{Container, Id, Line, Member, Tiles, Value, What};
+use crate::tiles::{Container, Id, Line, Mark, Member, Tiles, Value, What};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A text that isn't TOML.
@@ -41,7 +41,7 @@ pub(crate) fn read_as(text: &str, usual_end: &'static str) -> Result<Tiles, Unre
     let whole = if no_last_end { format!("{bare}{line_end}") } else { bare.to_owned() };
     let mut reader = Reader { text: &whole, at: 0, next: 0, table: (Vec::new(), Vec::new()), latest: BTreeMap::new() };
     let (lines, end) = reader.file();
-    Ok(Tiles { mark, no_last_end, lines, end, line_end, next: reader.next })
+    Ok(Tiles { byte_mark: mark, no_last_end, lines, end, mark: Mark::default(), line_end, next: reader.next })
 }
 
 struct Reader<'t> {
@@ -110,6 +110,7 @@ impl Reader<'_> {
             head,
             value: Value::Plain(String::new()),
             after,
+            mark: Mark::default(),
         }
     }
 
@@ -125,7 +126,19 @@ impl Reader<'_> {
         self.at = end;
         let (head, after) = (self.slice(start, begin), self.slice(stop, end));
         let blocks = self.table.1.clone();
-        Line { id, hidden: BTreeSet::new(), what: What::Key, path, blocks, free: String::new(), own: String::new(), head, value, after }
+        Line {
+            id,
+            hidden: BTreeSet::new(),
+            what: What::Key,
+            path,
+            blocks,
+            free: String::new(),
+            own: String::new(),
+            head,
+            value,
+            after,
+            mark: Mark::default(),
+        }
     }
 
     /// The value here; afterwards the reader stands behind it.
@@ -192,7 +205,7 @@ impl Reader<'_> {
             }
             container.trailing = has_comma;
             let sep = (!is_first).then(|| blank.to_owned());
-            container.members.push(Member { id, hidden: false, sep, note: note.to_owned(), head, value, pre, post });
+            container.members.push(Member { id, hidden: false, sep, note: note.to_owned(), head, value, pre, post, mark: Mark::default() });
         }
     }
 }

@@ -20,7 +20,7 @@ impl Tiles {
             let bare = out.strip_suffix("\r\n").or_else(|| out.strip_suffix('\n')).unwrap_or(&out).len();
             out.truncate(bare);
         }
-        if self.mark { format!("\u{feff}{out}") } else { out }
+        if self.byte_mark { format!("\u{feff}{out}") } else { out }
     }
 }
 

@@ -1,6 +1,6 @@
 //! The vocabulary: tiles, and hiding and showing them.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A tile's number: given once, kept for as long as the tile is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -10,20 +10,46 @@ pub struct Id(pub(crate) u32);
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Tiles {
     /// Whether the file begins with a byte order mark.
-    pub(crate) mark: bool,
+    pub(crate) byte_mark: bool,
     /// Whether its last line has no terminator. The tiles have theirs all the same.
     pub(crate) no_last_end: bool,
     pub(crate) lines: Vec<Line>,
     /// What stands after the last line.
     pub(crate) end: String,
+    /// What is remembered of the file as a whole.
+    pub mark: Mark,
     /// How a line that is written anew ends.
     pub(crate) line_end: &'static str,
     pub(crate) next: u32,
 }
 
+/// What is remembered of a tile beside its bytes.
+#[derive(Debug, Clone, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(default)]
+pub struct Mark {
+    /// Whether a person wrote it or edited its value.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub own: bool,
+    /// Whether a person added, deleted or moved one of its members.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub laid: bool,
+    /// The value that what is shown stands in for, as it was written.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub behind: Option<String>,
+    /// Spellings of values that stood here: used again when the value is what it was.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub spellings: Vec<String>,
+    /// Whatever else is to be known of the elements that begin here, by how many keys lead to them. Opaque to this crate.
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    pub notes: BTreeMap<u8, String>,
+    /// Whether the latest edit wrote it: never kept.
+    #[serde(skip)]
+    pub touched: bool,
+}
+
 /// What a line says.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum What {
+pub enum What {
     /// `key = value`
     Key,
     /// `[table]`
@@ -52,6 +78,8 @@ pub struct Line {
     pub(crate) value: Value,
     /// What follows on the line, with its terminator.
     pub(crate) after: String,
+    /// What is remembered of it.
+    pub mark: Mark,
 }
 
 /// A value as it is written.
@@ -95,11 +123,51 @@ pub struct Member {
     pub(crate) pre: String,
     /// After its comma, through a comment on the same line.
     pub(crate) post: String,
+    /// What is remembered of it.
+    pub mark: Mark,
 }
 
 impl Line {
-    pub(crate) fn is_shown(&self) -> bool {
+    /// Its number.
+    pub fn id(&self) -> Id {
+        self.id
+    }
+
+    /// What it says.
+    pub fn what(&self) -> What {
+        self.what
+    }
+
+    /// The keys from the file's root.
+    pub fn path(&self) -> &[String] {
+        &self.path
+    }
+
+    /// The `[[…]]` that it stands in, the outermost first; one that is such a header ends with itself.
+    pub fn blocks(&self) -> &[Id] {
+        &self.blocks
+    }
+
+    /// Its value; a header has none.
+    pub fn value(&self) -> &Value {
+        &self.value
+    }
+
+    /// Whether it is in the file.
+    pub fn is_shown(&self) -> bool {
         self.hidden.is_empty()
+    }
+}
+
+impl Container {
+    /// Whether it is an inline table.
+    pub fn is_table(&self) -> bool {
+        self.bracket == '{'
+    }
+
+    /// Its members, hidden ones too.
+    pub fn members(&self) -> &[Member] {
+        &self.members
     }
 }
 
@@ -107,6 +175,21 @@ impl Member {
     /// Its number.
     pub fn id(&self) -> Id {
         self.id
+    }
+
+    /// Whether it isn't in the file.
+    pub fn is_hidden(&self) -> bool {
+        self.hidden
+    }
+
+    /// Its value.
+    pub fn value(&self) -> &Value {
+        &self.value
+    }
+
+    /// An entry's keys: `a.b` has two.
+    pub fn keys(&self) -> Vec<String> {
+        crate::path::parts(self.head.trim_end().trim_end_matches('='))
     }
 
     /// Its bytes, without what stands around them.
@@ -128,7 +211,7 @@ impl Value {
         }
     }
 
-    fn each_mut(&mut self, visit: &mut dyn FnMut(&mut Member)) {
+    pub(crate) fn each_mut(&mut self, visit: &mut dyn FnMut(&mut Member)) {
         if let Value::Members(container) = self {
             for member in &mut container.members {
                 visit(member);
@@ -144,7 +227,7 @@ impl Value {
         hidden
     }
 
-    fn each<'v>(&'v self, visit: &mut dyn FnMut(&'v Member)) {
+    pub(crate) fn each<'v>(&'v self, visit: &mut dyn FnMut(&'v Member)) {
         if let Value::Members(container) = self {
             for member in &container.members {
                 visit(member);

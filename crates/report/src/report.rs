@@ -8,7 +8,7 @@ use ysomorph_core::definition::{Node, Value};
 use ysomorph_core::draft::Note;
 use ysomorph_core::drawing::Drawing;
 use ysomorph_core::impact::{Finding, Location, Severity};
-use ysomorph_core::merge::{Kept, Op, Outcome, Part, Question};
+use ysomorph_core::merge::{Aside, Done, Kept, Outcome, Question};
 
 /// A page drawn, and when it looks so.
 #[derive(Debug, Clone, Serialize, JsonSchema)]
@@ -234,15 +234,15 @@ impl Report {
     /// With the outcome of a merge.
     #[must_use]
     pub fn with_merge(mut self, outcome: &Outcome, left: &[Finding], written: bool) -> Report {
-        let edits = outcome.edits.iter().filter(|edit| !edit.because.is_empty()).map(|edit| EditReport {
-            file: edit.file.path(),
+        let edits = outcome.edits.iter().map(|edit| EditReport {
+            file: edit.element.file.path(),
             path: edit.element.shown(),
-            action: match edit.op {
-                Op::Splice(_) | Op::Set { .. } => "replace",
-                Op::RenameKey { .. } => "rename",
-                Op::Insert { .. } | Op::InsertMember { .. } | Op::Create { .. } => "add",
-                Op::Remove { .. } | Op::RemoveFile { .. } => "remove",
-                Op::Restore { .. } | Op::PutBack { .. } | Op::RestoreFile { .. } => "restore",
+            action: match edit.done {
+                Done::Replace => "replace",
+                Done::Rename => "rename",
+                Done::Add => "add",
+                Done::Remove => "remove",
+                Done::Restore => "restore",
             }
             .to_owned(),
             old: edit.old.as_ref().map(value),
@@ -251,9 +251,9 @@ impl Report {
         });
         self.edits = Some(edits.collect());
         self.kept = Some(outcome.kept.iter().map(kept_report).collect());
-        let part = |p: &Part, because: String| PartReport { path: p.element.shown(), value: p.was.as_ref().map(value), because };
-        self.set_aside = Some(outcome.set_aside.iter().map(|p| part(p, p.because.clone())).collect());
-        self.restored = Some(outcome.restored.iter().map(|p| part(p, p.back_because())).collect());
+        let part = |p: &Aside| PartReport { path: p.element.shown(), value: p.value.as_ref().map(value), because: p.because.clone() };
+        self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
+        self.restored = Some(outcome.restored.iter().map(part).collect());
         self.follow_ups = Some(left.to_vec());
         self.written = Some(written);
         self

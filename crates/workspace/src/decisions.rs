@@ -4,8 +4,7 @@ use crate::open::{FileError, read_state, read_text};
 use crate::toml;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
-use ysomorph_core::definition::{FileKey, Seg};
-use ysomorph_core::merge::{Edit, Element, Op};
+use ysomorph_kept::{Id, Line, What};
 
 /// The file.
 pub(crate) const FILE: &str = "decisions.toml";
@@ -51,7 +50,7 @@ pub(crate) fn read(root: &Path) -> Result<Vec<Answer>, FileError> {
 /// The file's text with these answers added; an earlier answer to the same question goes.
 pub(crate) fn with(text: Option<&str>, answers: &[Answer]) -> Option<String> {
     let names: Vec<&str> = answers.iter().map(|a| a.question.as_str()).collect();
-    let mut text = without(text?.to_owned(), &names)?;
+    let mut text = without(text?, &names)?;
     for answer in answers {
         if !text.is_empty() && !text.ends_with('\n') {
             text.push('\n');
@@ -77,29 +76,18 @@ pub(crate) fn with(text: Option<&str>, answers: &[Answer]) -> Option<String> {
 }
 
 /// The file's text without the answers to these questions; everything else keeps its bytes.
-pub(crate) fn without(mut text: String, questions: &[&str]) -> Option<String> {
-    loop {
-        let index = {
-            let parsed = toml::parse(&text).ok()?;
-            let answers = parsed.node.get("answer").map(|a| a.items().to_vec()).unwrap_or_default();
-            answers.iter().position(|a| a.get("question").and_then(|q| q.as_text()).is_some_and(|q| questions.contains(&q)))
-        };
-        let Some(index) = index else { return Some(text) };
-        let path = vec![Seg::from("answer"), Seg::Index(index)];
-        let edit = Edit {
-            file: FileKey::App,
-            path,
-            element: Element::file(FileKey::App),
-            op: Op::Remove { remember: None },
-            old: None,
-            new: None,
-            because: String::new(),
-        };
-        text = toml::apply(Some(&text), &edit, &mut toml::Bytes::new()).ok()??;
-        if text.trim().is_empty() {
-            text.clear();
-        }
-    }
+pub(crate) fn without(text: &str, questions: &[&str]) -> Option<String> {
+    let mut tiles = ysomorph_kept::read(text).ok()?;
+    let asked = |line: &&Line| line.what() == What::Key && line.path() == ["answer", "question"];
+    let about = |line: &Line| {
+        let value = tiles.written(line.id()).and_then(|raw| raw.parse::<toml_edit::Value>().ok());
+        value.is_some_and(|v| v.as_str().is_some_and(|q| questions.contains(&q)))
+    };
+    let blocks: Vec<Id> = tiles.lines().iter().filter(asked).filter(|l| about(l)).filter_map(|l| l.blocks().last().copied()).collect();
+    let gone: Vec<Id> = tiles.lines().iter().filter(|l| l.blocks().last().is_some_and(|b| blocks.contains(b))).map(|l| l.id()).collect();
+    gone.into_iter().for_each(|line| tiles.delete(line));
+    let text = tiles.shown();
+    Some(if text.trim().is_empty() { String::new() } else { text })
 }
 
 #[cfg(test)]
@@ -112,7 +100,7 @@ mod tests {
         let text = "# ours\n\n[[answer]]\nquestion = \"table/a\" # kept\nchoice = \"later\"\n";
         let more = with(Some(text), &[answer("table/b"), answer("table/c")]).unwrap();
         assert!(more.starts_with(text));
-        assert_eq!(without(more, &["table/b", "table/c"]).unwrap(), text);
-        assert_eq!(without(with(Some(""), &[answer("table/b")]).unwrap(), &["table/b"]).unwrap(), "");
+        assert_eq!(without(&more, &["table/b", "table/c"]).unwrap(), text);
+        assert_eq!(without(&with(Some(""), &[answer("table/b")]).unwrap(), &["table/b"]).unwrap(), "");
     }
 }

@@ -5,11 +5,11 @@
 //! - `folder` knows which files are the workspace's, and writes many of them wholly or not at all; [`merges`] keeps an entry
 //!   for each write, to undo it.
 
-mod apply;
 mod code;
 mod config;
 mod decisions;
 mod folder;
+mod kept;
 pub mod merges;
 mod open;
 mod plan;

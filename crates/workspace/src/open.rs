@@ -3,12 +3,14 @@
 use crate::config::Config;
 use crate::decisions::{self, Answer};
 use crate::folder::{self, LockError};
+use crate::kept::Kept;
 use crate::secret;
 use crate::state::State;
 use crate::toml::{ParseError, parse};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 use ysomorph_core::definition::{At, FileKey, Tree, Value, validate_workspace};
 
 /// A workspace read from disk.
@@ -28,6 +30,8 @@ pub struct Workspace {
     pub tree: Tree,
     /// `.ysomorph/`
     pub(crate) state: State,
+    /// The definition with everything that is hidden, once it is asked for.
+    kept: OnceLock<Kept>,
     /// `decisions.toml`
     pub answers: Vec<Answer>,
     /// Whether an interrupted write was completed on opening.
@@ -94,12 +98,26 @@ impl Workspace {
             State::default()
         });
         match config {
-            Some(config) if errors.is_empty() && config.format == 1 => {
-                Ok(Workspace { root: root.to_owned(), config, config_text, texts, catalogues, tree, state, answers, recovered })
-            }
+            Some(config) if errors.is_empty() && config.format == 1 => Ok(Workspace {
+                root: root.to_owned(),
+                config,
+                config_text,
+                texts,
+                catalogues,
+                tree,
+                state,
+                kept: OnceLock::new(),
+                answers,
+                recovered,
+            }),
             Some(config) if errors.is_empty() => Err(OpenError::Format(config.format)),
             _ => Err(OpenError::Files(errors)),
         }
+    }
+
+    /// The definition with everything that is hidden, lifted to what stands in its files.
+    pub(crate) fn kept(&self) -> &Kept {
+        self.kept.get_or_init(|| self.state.kept.lifted(&self.texts))
     }
 
     /// The accepted schema.
@@ -142,7 +160,7 @@ pub(crate) fn newer(format: u64, known: u32) -> String {
 /// Reads a file of the state into a type. Where it names a format, it has to be one this program knows.
 pub(crate) fn read_state<T: serde::de::DeserializeOwned>(file: &str, text: &str) -> Result<T, FileError> {
     if let Ok(parsed) = parse(text)
-        && let Some(Value::Int(format)) = parsed.node.get("format").map(|node| &node.value)
+        && let Some(Value::Int(format)) = parsed.get("format").map(|node| &node.value)
         && *format > 1
     {
         let message = newer(u64::try_from(*format).unwrap_or_default(), 1);
@@ -204,7 +222,7 @@ fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Opti
             return (String::new(), None);
         }
     };
-    let problems = parse(&text).map(|parsed| validate_workspace(&parsed.node)).unwrap_or_default();
+    let problems = parse(&text).map(|parsed| validate_workspace(&parsed)).unwrap_or_default();
     if !problems.is_empty() {
         errors.extend(problems.into_iter().map(|problem| {
             let nearest = problem.nearest.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
@@ -229,7 +247,7 @@ fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKe
         let key = if stem == "app" { FileKey::App } else { FileKey::Entity(stem.to_owned()) };
         let text = read_text(root, &key.path());
         let parsed = match &text {
-            Ok(Some(text)) => Some(parse(text).map(|parsed| parsed.node)),
+            Ok(Some(text)) => Some(parse(text)),
             _ => None,
         };
         (key, text, parsed)
@@ -271,10 +289,3 @@ pub(crate) fn definition_files(root: &Path) -> Result<Vec<String>, FileError> {
 
 /// The definition's folder.
 const DEFINITION: &str = "app";
-
-impl Workspace {
-    /// The stored draft: what the generator wrote.
-    pub fn stored_draft(&self) -> &Tree {
-        &self.state.stored.tree
-    }
-}

@@ -1,20 +1,20 @@
 //! From a workspace and a changed schema to what would be written, and writing it.
 
-use crate::apply::apply_all;
 use crate::decisions::{self, Answer};
 use crate::folder::{self, Before, LockError, Step, Transaction, TransactionError};
+use crate::kept::{KNOWN, Kept as Stated, ReconcileError, reconcile, whole_of};
 use crate::merges::{Changed, Entry, EntryKind, NewEntry};
 use crate::open::Workspace;
 use crate::secret;
-use crate::state::State;
 use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
-use crate::toml::{self, ApplyError};
+use crate::toml::parse;
 use std::collections::{BTreeMap, BTreeSet};
-use ysomorph_core::definition::{FileKey, Node, Seg, Tree, Value};
+use ysomorph_core::definition::{FileKey, Node, Tree};
 use ysomorph_core::draft::{Explained, NamesInUse, Plan, explained};
 use ysomorph_core::impact::Finding;
-use ysomorph_core::merge::{Edit, Element, Input, Memory, Op, Outcome, merge};
+use ysomorph_core::merge::{Input, Kept, Outcome, Whole, customisations, merge, reset, with_excluded};
 use ysomorph_core::schema::Schema;
+use ysomorph_kept::Tiles;
 
 /// What a merge would write.
 #[derive(Debug)]
@@ -32,9 +32,9 @@ pub struct Planned {
 /// Why nothing was written.
 #[derive(Debug, thiserror::Error)]
 pub enum WriteError {
-    /// An edit couldn't be applied.
+    /// The files would say something else than was meant.
     #[error(transparent)]
-    Apply(#[from] ApplyError),
+    Reconcile(#[from] ReconcileError),
     /// The files couldn't be written.
     #[error(transparent)]
     Transaction(#[from] TransactionError),
@@ -66,11 +66,12 @@ impl Workspace {
     /// What the core merges from.
     pub fn merge_input<'a>(&'a self, changed: &'a Schema, answers: &'a BTreeMap<String, String>) -> Input<'a> {
         Input {
-            tree: &self.tree,
-            stored: &self.state.stored,
+            whole: &self.kept().whole,
+            deleted: &self.kept().deleted,
+            fresh: &self.kept().fresh,
+            known: &self.state.kept.known,
             accepted: &self.state.accepted,
             changed,
-            memory: &self.state.memory,
             answers,
             conventions: &self.config.conventions,
             renames: self.config.merge.renames,
@@ -81,28 +82,45 @@ impl Workspace {
 
     /// What the generator writes for a schema today, under the names that a definition uses.
     pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Explained {
-        let stored = &self.state.stored;
-        let names = NamesInUse::of(tree, &stored.tree);
+        let names = NamesInUse::of_whole(tree, &|_| false);
         let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
-        explained(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to: stored.start_role.as_deref(), title })
+        let open_to = self.state.kept.known.start_role.as_deref();
+        explained(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to, title })
     }
 
-    /// The texts that edits of the definition would give, before and after; nothing is written.
+    /// Every customisation, with what the draft says instead and where it stands.
+    pub fn customisations(&self) -> Vec<Kept> {
+        let answers = BTreeMap::new();
+        let mut kept = customisations(&self.merge_input(&self.state.accepted, &answers));
+        for one in &mut kept {
+            let root = self.tree.files.get(&one.element.file);
+            let found = root.and_then(|root| root.at_path(&one.element.resolve(root)?));
+            if let (Some(yours), Some(found)) = (&mut one.yours, found) {
+                yours.at = found.at;
+            }
+        }
+        kept
+    }
+
+    /// The texts of the files in which a customisation is given up, before and after; nothing is written.
     ///
     /// # Errors
-    /// Where the edits don't fit the texts: a defect.
-    pub fn preview(&self, edits: &[Edit], tree: &Tree) -> Result<Vec<TextChange>, WriteError> {
-        let after = apply_all(&self.texts, edits, &mut self.state.bytes.clone(), tree)?;
-        let files: BTreeSet<&FileKey> = edits.iter().map(|e| &e.file).collect();
-        Ok(files.into_iter().map(|f| (f.path(), self.texts.get(f).cloned(), after.get(f).cloned())).collect())
+    /// Where the files would say something else than was meant: a defect.
+    pub fn given_up(&self, kept: &Kept) -> Result<Vec<TextChange>, WriteError> {
+        let after = reset(&self.kept().whole, kept);
+        let files = reconcile(&self.kept().files, &self.kept().whole, &after)?;
+        let texts = shown(&files, &after);
+        let all: BTreeSet<&FileKey> = self.texts.keys().chain(texts.keys()).collect();
+        let changed = all.into_iter().filter(|f| self.texts.get(f) != texts.get(f));
+        Ok(changed.map(|f| (f.path(), self.texts.get(f).cloned(), texts.get(f).cloned())).collect())
     }
 
     /// Merges without writing anything.
     pub fn plan(&self, changed: &Schema, answers: &BTreeMap<String, String>) -> Result<Planned, WriteError> {
-        let input = self.merge_input(changed, answers);
-        let outcome = merge(&input);
-        let mut bytes = self.state.bytes.clone();
-        let texts = apply_all(&self.texts, &outcome.edits, &mut bytes, &outcome.tree)?;
+        let mut outcome = merge(&self.merge_input(changed, answers));
+        let kept = reconcile(&self.kept().files, &self.kept().whole, &outcome.whole)?;
+        let texts = shown(&kept, &outcome.whole);
+        outcome.tree = self.tree_after(&texts)?;
         let mut files: BTreeMap<String, (Option<String>, Option<String>)> = BTreeMap::new();
         let mut put = |path: String, before: Option<&String>, after: Option<String>| {
             if before != after.as_ref() {
@@ -116,24 +134,32 @@ impl Workspace {
         for (path, text) in &self.catalogues {
             put(path.clone(), Some(text), Some(crate::translations::merged(text, &self.tree, &outcome.tree, &outcome.renamed_fields)));
         }
-        let left = outcome.follow_ups(changed);
-        let memory = alive(outcome.memory.clone());
-        let state = State {
-            accepted: outcome.accepted.clone(),
-            stored: outcome.stored.clone(),
-            memory,
-            bytes,
-            modes: self.modes_away(&texts),
-            follow_ups: follow_ups::of(&left, &self.state.follow_ups, &outcome.tree),
-            texts: BTreeMap::new(),
-        };
-        let new_state = state.files();
-        let names: BTreeSet<&String> = self.state.texts.keys().chain(new_state.keys()).collect();
-        for name in names {
-            put(name.clone(), self.state.texts.get(name), new_state.get(name).cloned());
-        }
         if !outcome.exclude.is_empty() {
             put("ysomorph.toml".to_owned(), Some(&self.config_text), Some(exclude(&self.config_text, &outcome.exclude)?));
+        }
+        let left = outcome.follow_ups(changed);
+        let follow_ups = follow_ups::of(&left, &self.state.follow_ups, &outcome.tree);
+        let mut new_state = crate::state::files(
+            &outcome.accepted,
+            &follow_ups,
+            &Stated { files: kept, ..Stated::default() },
+            &texts,
+            &outcome.known,
+            &self.modes_away(&texts),
+        );
+        // What people did to the files alone is no reason to write.
+        let concerns = |path: &String| path == crate::state::ACCEPTED || path == KNOWN;
+        let moves = !files.is_empty() || new_state.iter().any(|(path, text)| concerns(path) && self.state.texts.get(path) != Some(text));
+        if !moves {
+            new_state.retain(|path, _| path == FOLLOW_UPS);
+        }
+        let names: BTreeSet<&String> =
+            self.state.texts.keys().filter(|path| moves || *path == FOLLOW_UPS).chain(new_state.keys()).collect();
+        for name in names {
+            let (before, after) = (self.state.texts.get(name), new_state.get(name).cloned());
+            if before != after.as_ref() {
+                files.insert(name.clone(), (before.cloned(), after));
+            }
         }
         let used = self
             .answers
@@ -146,9 +172,25 @@ impl Workspace {
         Ok(Planned { outcome, left, files, used })
     }
 
+    /// The definition as files read, with places in them.
+    fn tree_after(&self, texts: &BTreeMap<FileKey, String>) -> Result<Tree, WriteError> {
+        let mut tree = Tree::default();
+        for (file, text) in texts {
+            let node = match self.tree.files.get(file) {
+                Some(node) if self.texts.get(file) == Some(text) => node.clone(),
+                _ => match parse(text) {
+                    Ok(node) => node,
+                    Err(_) => return Err(ReconcileError::Otherwise(file.path()).into()),
+                },
+            };
+            tree.files.insert(file.clone(), node);
+        }
+        Ok(tree)
+    }
+
     /// The modes of the files that are away after a merge.
     fn modes_away(&self, after: &BTreeMap<FileKey, String>) -> BTreeMap<String, u32> {
-        let mut modes = self.state.modes.clone();
+        let mut modes = self.state.kept.modes.clone();
         for file in self.texts.keys().filter(|file| !after.contains_key(file)) {
             modes.extend(folder::mode_of(&self.root, &file.path()).map(|mode| (file.path(), mode)));
         }
@@ -160,13 +202,13 @@ impl Workspace {
     pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, now: &str) -> Result<Entry, WriteError> {
         let mut lock = folder::take(&self.root)?;
         self.is_as_read()?;
-        let mode = |path: &String| self.state.modes.get(path).copied();
+        let mode = |path: &String| self.state.kept.modes.get(path).copied();
         let mut files: BTreeMap<String, Changed> =
             planned.files.iter().map(|(path, (before, after))| (path.clone(), (before.clone(), after.clone(), mode(path)))).collect();
         let used: Vec<&str> = planned.used.iter().map(|a| a.question.as_str()).collect();
         if !used.is_empty() {
             let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
-            let after = text.clone().and_then(|t| decisions::without(t, &used));
+            let after = text.as_deref().and_then(|t| decisions::without(t, &used));
             files.insert(decisions::FILE.to_owned(), (text, after.filter(|t| !t.is_empty()), None));
         }
         let changes = planned.outcome.comparison.changes.clone();
@@ -226,37 +268,21 @@ impl Workspace {
     }
 }
 
-/// A memory that holds nothing but a counter is no memory.
-fn alive(mut memory: Memory) -> Memory {
-    let empty = memory.parts.is_empty() && memory.draft_parts.is_empty();
-    if empty && memory.gone.is_empty() && memory.renames.is_empty() && memory.inserted.is_empty() && memory.respelled.is_empty() {
-        memory.next = 0;
-    }
-    memory
+/// The texts of the files that are shown.
+fn shown(files: &BTreeMap<FileKey, Tiles>, whole: &Whole) -> BTreeMap<FileKey, String> {
+    let is_shown = |file: &FileKey| {
+        let root = whole.tree.files.get(file);
+        root.and_then(|root| whole.tile(root)).is_none_or(|tile| !tile.is_hidden())
+    };
+    files.iter().filter(|(file, _)| is_shown(file)).map(|(file, tiles)| (file.clone(), tiles.shown())).collect()
 }
 
 /// `ysomorph.toml` with more tables excluded.
 fn exclude(text: &str, tables: &[String]) -> Result<String, WriteError> {
-    let mut text = text.to_owned();
-    for table in tables {
-        let broken = |e| ApplyError::Broken("ysomorph.toml".to_owned(), e);
-        let parsed = toml::parse(&text).map_err(broken)?;
-        let keys: Vec<Seg> = ["database", "tables", "exclude"].into_iter().map(Seg::from).collect();
-        // The deepest part that is there already decides what is added.
-        let depth = (0..=3).rev().find(|d| parsed.node.at_path(&keys[..*d]).is_some()).unwrap_or(0);
-        let count = parsed.node.at_path(&keys).map_or(0, |n| n.items().len());
-        let list = Node::new(Value::List(vec![Node::text(table)]));
-        let (path, op) = match depth {
-            3 => ([keys.as_slice(), &[Seg::Index(count)]].concat(), Op::InsertMember { value: Node::text(table) }),
-            2 => (keys.clone(), Op::Insert { value: list, after: vec!["include".to_owned()] }),
-            _ => (
-                keys[..2].to_vec(),
-                Op::Insert { value: Node::table().with("exclude", list), after: vec!["schemas".to_owned(), "url".to_owned()] },
-            ),
-        };
-        let edit =
-            Edit { file: FileKey::App, path, element: Element::file(FileKey::App), op, old: None, new: None, because: String::new() };
-        text = toml::apply(Some(&text), &edit, &mut toml::Bytes::new())?.unwrap_or_default();
-    }
-    Ok(text)
+    let names = Node::texts(tables);
+    let written = |error| WriteError::Reconcile(ReconcileError::Unreadable("ysomorph.toml".to_owned(), error));
+    let files = BTreeMap::from([(FileKey::App, ysomorph_kept::read(text).map_err(written)?)]);
+    let before = whole_of(&files, &|_| false);
+    let after = with_excluded(&before, &names);
+    Ok(reconcile(&files, &before, &after)?.get(&FileKey::App).map(Tiles::shown).unwrap_or_default())
 }

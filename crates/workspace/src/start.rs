@@ -2,14 +2,15 @@
 
 use crate::config::Config;
 use crate::folder::{self, Before, Step, Transaction};
+use crate::kept::Kept;
 use crate::open::{FileError, Workspace, list_folder, read_text, read_toml, without_secrets};
 use crate::plan::WriteError;
-use crate::state::State;
 use crate::toml::{render_file, render_value};
+use std::collections::BTreeMap;
 use std::path::Path;
-use ysomorph_core::definition::Tree;
+use ysomorph_core::definition::FileKey;
 use ysomorph_core::draft::{Conventions, Explained, NamesInUse, Plan, explained};
-use ysomorph_core::merge::Stored;
+use ysomorph_core::merge::Identities;
 use ysomorph_core::schema::Schema;
 
 /// Why nothing was made.
@@ -102,14 +103,15 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Explaine
     let text = begin.config.map_or_else(|| default_config(begin), str::to_owned);
     let config: Config = read_toml(config_file, &text).map_err(|e| StartError::Config(without_secrets(e)))?;
     let drafted = drafted(schema, &config.conventions, begin.title);
-    let stored = Stored { tree: drafted.draft.tree.clone(), start_role: Some(ROLE.to_owned()), ..Stored::default() };
-    let state = State { accepted: schema.clone(), stored, ..State::default() };
+    let texts: BTreeMap<FileKey, String> = drafted.draft.tree.files.iter().map(|(file, node)| (file.clone(), render_file(node))).collect();
+    let known = Identities { start_role: Some(ROLE.to_owned()), ..Identities::default() };
+    let state = crate::state::files(schema, &[], &Kept::drafted(&texts), &texts, &known, &BTreeMap::new());
     let mut steps = Vec::new();
     if !is_kept {
         steps.push(new_file(config_file, text));
     }
-    steps.extend(drafted.draft.tree.files.iter().map(|(file, node)| new_file(&file.path(), render_file(node))));
-    steps.extend(state.files().into_iter().map(|(path, text)| new_file(&path, text)));
+    steps.extend(texts.iter().map(|(file, text)| new_file(&file.path(), text.clone())));
+    steps.extend(state.into_iter().map(|(path, text)| new_file(&path, text)));
     steps.push(new_file(IGNORE_FILE, IGNORED.to_owned()));
     steps.extend(begin.data_key.map(|key| Step { mode: Some(0o600), ..new_file(DATA_KEY, key.to_owned()) }));
     steps.push(new_file(".ysomorph/.gitattributes", "* -text\n".to_owned()));
@@ -129,7 +131,7 @@ fn leave_nothing(root: &Path, new_folders: &[&str]) {
     for folder in new_folders {
         let folder = root.join(folder);
         let _ = std::fs::remove_file(folder.join("lock"));
-        for inner in ["pending", "draft/app", "draft", "merges"] {
+        for inner in ["pending", "kept", "merges"] {
             let _ = std::fs::remove_dir(folder.join(inner));
         }
         let _ = std::fs::remove_dir(folder);
@@ -137,7 +139,7 @@ fn leave_nothing(root: &Path, new_folders: &[&str]) {
 }
 
 fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Explained {
-    let names = NamesInUse::of(&Tree::default(), &Tree::default());
+    let names = NamesInUse::default();
     explained(schema, &Plan { conventions, names: &names, open_to: Some(ROLE), title })
 }
 

@@ -5,7 +5,6 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};
 use clap::Args;
-use ysomorph_core::merge::{customisations, reset};
 use ysomorph_core::name::{matches_any, nearest, shown};
 use ysomorph_report::{FileDiff, text};
 
@@ -23,8 +22,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let workspace = session.open()?;
     let files: Vec<String> = workspace.tree.files.keys().map(|file| file.name().to_owned()).collect();
     known_names("entity", "entities", &arguments.entities, &files)?;
-    let answers = workspace.answer_map();
-    let mut kept = customisations(&workspace.merge_input(workspace.accepted(), &answers));
+    let mut kept = workspace.customisations();
     kept.sort_by(|a, b| a.element.cmp(&b.element));
     kept.retain(|k| arguments.entities.is_empty() || matches_any(&arguments.entities, k.element.file.name()));
     let mut diffs = Vec::new();
@@ -37,8 +35,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
                 None => error.hint("`ysomorph custom` lists the paths"),
             });
         };
-        let (edits, tree) = reset(&workspace.tree, &one);
-        let texts = workspace.preview(&edits, &tree)?;
+        let texts = workspace.given_up(&one)?;
         diffs = texts.into_iter().map(|(path, before, after)| FileDiff { path, before, after }).collect();
         kept = vec![one];
     }

@@ -60,10 +60,10 @@ fn no_link_leads_out_of_a_workspace() {
         ".ysomorph/pending/commit",
         ".ysomorph/lock",
         ".ysomorph/merges",
-        ".ysomorph/draft",
-        ".ysomorph/draft/marks.toml",
-        ".ysomorph/draft/app/hive.toml",
-        ".ysomorph/set-aside.toml",
+        ".ysomorph/kept",
+        ".ysomorph/kept/known.json",
+        ".ysomorph/kept/index.list",
+        ".ysomorph/kept/hive.entity.list",
         ".ysomorph/follow-ups.toml",
     ];
     for place in places {
@@ -141,8 +141,8 @@ fn an_entry_that_was_edited_undoes_nothing_outside() {
 fn a_newer_format_of_any_file_is_refused() {
     for (file, from, to) in [
         (".ysomorph/accepted.json", "\"format\": 1", "\"format\": 2"),
-        (".ysomorph/draft/marks.toml", "format = 1", "format = 2"),
-        (".ysomorph/set-aside.toml", "format = 1", "format = 2"),
+        (".ysomorph/kept/known.json", "\"format\": 1", "\"format\": 2"),
+        (".ysomorph/kept/hive.entity.list", "\"kept\":1", "\"kept\":2"),
         ("decisions.toml", "", "format = 2\n"),
         ("ysomorph.toml", "format = 1", "format = 2"),
     ] {

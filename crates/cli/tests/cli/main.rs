@@ -35,4 +35,5 @@ mod stories;
 mod support;
 mod told;
 mod views;
+mod walks;
 mod whole;

@@ -85,7 +85,7 @@ fn what_people_write_is_sound_accepted_and_uses_every_key() {
         let value: serde_json::Value = toml::from_str(text).unwrap();
         let errors: Vec<String> = if is_app { &app } else { &entity }.iter_errors(&value).map(|e| e.to_string()).collect();
         assert!(errors.is_empty(), "{file}: {errors:?}");
-        let node = ysomorph_workspace::toml::parse(text).unwrap().node;
+        let node = ysomorph_workspace::toml::parse(text).unwrap();
         used(&node, if is_app { &APP } else { &ENTITY }, if is_app { "app" } else { "entity" }, &mut keys);
     };
     for (name, text) in WRITTEN {

@@ -6,7 +6,7 @@ use crate::support::similar_diff;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::definition::{Model, Node, Tree};
-use ysomorph_core::merge::{Outcome, customisations, merge};
+use ysomorph_core::merge::{Outcome, Question, customisations, merge};
 use ysomorph_core::name;
 use ysomorph_core::rename::RenameMap;
 use ysomorph_core::schema::Schema;
@@ -14,7 +14,7 @@ use ysomorph_workspace::{Begin, Workspace, start};
 
 const CASES: u64 = 150;
 
-fn texts(root: &Path) -> BTreeMap<String, String> {
+pub fn texts(root: &Path) -> BTreeMap<String, String> {
     std::fs::read_dir(root.join("app"))
         .unwrap()
         .flatten()
@@ -24,6 +24,17 @@ fn texts(root: &Path) -> BTreeMap<String, String> {
 
 /// Merges a changed database: renames are answered truly, everything else at random. The core's outcome comes back.
 fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database, random: &mut Random) -> Outcome {
+    merge_answered(root, old, new, original, &mut |question| random.pick(&question.choices).clone())
+}
+
+/// Likewise, with answers as they are chosen. What every merge promises is looked at.
+pub fn merge_answered(
+    root: &Path,
+    old: &Database,
+    new: &Database,
+    original: &Database,
+    choose: &mut dyn FnMut(&Question) -> String,
+) -> Outcome {
     let workspace = Workspace::open(root).unwrap_or_else(|e| panic!("{e}"));
     let changed = new.schema().restricted(&workspace.config.database.tables.include, &workspace.config.database.tables.exclude);
     let mut answers = BTreeMap::new();
@@ -37,7 +48,7 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
                 let choice = match q.name.starts_with("rename/") {
                     true => old.renamed(&q.name, new).filter(|n| q.choices.contains(n)).unwrap_or_else(|| "separate".into()),
                     false if known => "in".into(),
-                    false => random.pick(&q.choices).clone(),
+                    false => choose(q),
                 };
                 (q.name.clone(), choice)
             })
@@ -58,7 +69,7 @@ fn merge_random(root: &Path, old: &Database, new: &Database, original: &Database
             .for_each(|c| eprintln!("change {} {} {:?} {:?}→{:?}", c.kind.name(), c.subject(), c.to, c.before, c.after));
         planned.outcome.questions.iter().for_each(|q| eprintln!("answer {} = {:?}", q.name, q.answer));
         for edit in &planned.outcome.edits {
-            eprintln!("edit {} {:?} because {}", edit.element.shown(), edit.op, edit.because);
+            eprintln!("edit {} {:?} {:?}→{:?} because {}", edit.element.shown(), edit.done, edit.old, edit.new, edit.because);
         }
         eprintln!("---- merged");
     }
@@ -95,7 +106,7 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random, hand:
         let mut text = text;
         let entity: Tree = {
             let mut t = Tree::default();
-            t.files.insert(ysomorph_core::definition::FileKey::Entity("x".into()), ysomorph_workspace::toml::parse(&text).unwrap().node);
+            t.files.insert(ysomorph_core::definition::FileKey::Entity("x".into()), ysomorph_workspace::toml::parse(&text).unwrap());
             t
         };
         let node = entity.entity("x").unwrap().clone();
@@ -165,7 +176,7 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random, hand:
         }
         // Once the rest is as it is: what these edits name must be there.
         if let Ok(parsed) = ysomorph_workspace::toml::parse(&text) {
-            text = crate::by_hand::extend(&text, &parsed.node, &table_of, random, hand);
+            text = crate::by_hand::extend(&text, &parsed, &table_of, random, hand);
         }
         if random.one_in(6) {
             text = text.replace('\n', "\r\n");
@@ -303,7 +314,13 @@ fn assert_not_widened(before: &Tree, outcome: &Outcome, accepted: &Schema, renam
 }
 
 /// Lines of elements that name nothing affected, and on which both drafts agree, are still there.
-fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, String>, outcome: &Outcome, old_draft: &Tree, tree: &Tree) {
+fn assert_untouched(
+    before: &BTreeMap<String, String>,
+    after: &BTreeMap<String, String>,
+    outcome: &Outcome,
+    (old_draft, new_draft): (&Tree, &Tree),
+    tree: &Tree,
+) {
     let mut affected: BTreeSet<String> = BTreeSet::new();
     for change in &outcome.comparison.changes {
         affected.extend([Some(&change.table), change.column.as_ref(), change.to.as_ref()].into_iter().flatten().map(|n| name::fold(n)));
@@ -346,7 +363,7 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
         } else {
             ysomorph_core::definition::FileKey::Entity(entity.to_owned())
         };
-        let (d0, d1) = (old_draft.files.get(&key), outcome.stored.tree.files.get(&key));
+        let (d0, d1) = (old_draft.files.get(&key), new_draft.files.get(&key));
         if words.contains(entity) && d1.is_none() {
             continue;
         }
@@ -356,7 +373,7 @@ fn assert_untouched(before: &BTreeMap<String, String>, after: &BTreeMap<String, 
         for group in root.entries().iter().filter(|e| !e.node.entries().is_empty()) {
             for element in group.node.entries() {
                 // A rule or file goes as a whole.
-                let together = ["check", "import", "source"].contains(&group.key.as_str());
+                let together = ["check", "import", "export", "source"].contains(&group.key.as_str()) || element.node.get("group").is_some();
                 let start = element.at.line.max(1) as usize - 1;
                 let body: String = lines[start.min(lines.len())..].iter().take(8).map(|l| name::fold(l)).collect();
                 if together && words.iter().any(|w| body.contains(w.as_str())) {
@@ -413,11 +430,14 @@ fn run(seed: u64) {
     }
     for (step, state) in states[1..].iter().enumerate() {
         let workspace = Workspace::open(root).unwrap();
-        let (accepted, old_texts, old_draft) = (workspace.accepted().clone(), texts(root), workspace.stored_draft().clone());
+        let (accepted, old_texts) = (workspace.accepted().clone(), texts(root));
+        let old_draft = workspace.drafted(&workspace.tree, &accepted).draft.tree;
         let outcome = merge_random(root, &states[step], state, &original, &mut random);
         assert_not_widened(&workspace.tree, &outcome, &accepted, &outcome.comparison.taken());
         if step == 0 {
-            assert_untouched(&old_texts, &texts(root), &outcome, &old_draft, &workspace.tree);
+            let again = Workspace::open(root).unwrap();
+            let new_draft = again.drafted(&again.tree, again.accepted()).draft.tree;
+            assert_untouched(&old_texts, &texts(root), &outcome, (&old_draft, &new_draft), &workspace.tree);
         }
     }
     // Back to the start: straight, the way it came, or some columns first; columns that return come last.

@@ -30,7 +30,7 @@ pub struct Spanned<T> {
 impl Spanned<String> {
     /// The place of a byte inside the text.
     pub fn inside(&self, offset: usize) -> Place {
-        let node = super::Node { value: super::Value::Text(self.value.clone()), at: self.place.at, quote: self.quote };
+        let node = super::Node { at: self.place.at, quote: self.quote, ..super::Node::text(self.value.as_str()) };
         Place { at: node.inner(offset), ..self.place.clone() }
     }
 }

@@ -20,6 +20,8 @@ pub struct Node {
     pub at: At,
     /// Characters between the value's start and its content: the opening quote.
     pub quote: u32,
+    /// The number of its tile in the kept text; 0 where it has none.
+    pub tile: u32,
 }
 
 /// What a node holds.
@@ -74,7 +76,7 @@ impl PartialEq for Node {
 impl Node {
     /// A value without a place.
     pub fn new(value: Value) -> Node {
-        Node { value, at: At::default(), quote: 0 }
+        Node { value, ..Node::default() }
     }
 
     /// A string.
@@ -361,5 +363,55 @@ impl Node {
             }
             _ => self.at,
         }
+    }
+}
+
+/// What a value of a type that the format doesn't use is marked with as JSON: no key of a definition.
+const OTHER: &str = "\u{0}";
+
+impl serde::Serialize for Node {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        use serde::ser::{SerializeMap, SerializeSeq};
+        match &self.value {
+            Value::Bool(truth) => serializer.serialize_bool(*truth),
+            Value::Int(number) => serializer.serialize_i64(*number),
+            Value::Text(text) => serializer.serialize_str(text),
+            Value::Other(text) => {
+                let mut map = serializer.serialize_map(Some(1))?;
+                map.serialize_entry(OTHER, text)?;
+                map.end()
+            }
+            Value::List(items) => {
+                let mut list = serializer.serialize_seq(Some(items.len()))?;
+                items.iter().try_for_each(|item| list.serialize_element(item))?;
+                list.end()
+            }
+            Value::Table(entries) => {
+                let mut map = serializer.serialize_map(Some(entries.len()))?;
+                entries.iter().try_for_each(|e| map.serialize_entry(&e.key, &e.node))?;
+                map.end()
+            }
+        }
+    }
+}
+
+impl<'de> serde::Deserialize<'de> for Node {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Node, D::Error> {
+        fn node(value: serde_json::Value) -> Result<Node, String> {
+            Ok(match value {
+                serde_json::Value::Bool(truth) => truth.into(),
+                serde_json::Value::Number(number) => number.as_i64().ok_or("a whole number belongs here")?.into(),
+                serde_json::Value::String(text) => Node::text(text),
+                serde_json::Value::Array(items) => Node::new(Value::List(items.into_iter().map(node).collect::<Result<_, _>>()?)),
+                serde_json::Value::Object(entries) => match entries.get(OTHER).and_then(serde_json::Value::as_str) {
+                    Some(text) => Node::new(Value::Other(text.to_owned())),
+                    None => entries
+                        .into_iter()
+                        .try_fold(Node::table(), |table, (key, value)| Ok::<_, String>(table.with(&key, node(value)?)))?,
+                },
+                serde_json::Value::Null => return Err("a value belongs here".to_owned()),
+            })
+        }
+        node(serde_json::Value::deserialize(deserializer)?).map_err(serde::de::Error::custom)
     }
 }

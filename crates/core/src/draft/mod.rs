@@ -25,7 +25,7 @@ pub use names::{NamesInUse, wanted_name};
 pub use notes::Note;
 pub use pages::PageDraft;
 
-use crate::definition::{FileKey, Node, Seg, Tree};
+use crate::definition::{FileKey, Node, Tree};
 use crate::name;
 use crate::schema::{Schema, Table, TableKind};
 use fields::FieldDraft;
@@ -142,8 +142,7 @@ impl<'a> Context<'a> {
             let found = if table.kind == TableKind::View { fields::view_key(names.schema, table) } else { None };
             let key_is_sure = !table.is_keyless() || found.is_some();
             let own_key = found.unwrap_or_else(|| {
-                let known = names.in_use.key(&table.name).filter(|_| !key_is_sure);
-                let known = known.filter(|key| key.iter().all(|c| table.column(c).is_some()));
+                let known = names.in_use.key(table).filter(|_| !key_is_sure);
                 known.map_or_else(|| fields::entity_key(table), <[String]>::to_vec)
             });
             context.tables.insert(entity.clone(), key.clone());
@@ -169,9 +168,4 @@ impl<'a> Context<'a> {
     fn pointing_at(&self, entity: &str) -> impl Iterator<Item = (&str, &str)> {
         self.pointing.get(entity).into_iter().flatten().map(|(entity, by)| (entity.as_str(), by.as_str()))
     }
-}
-
-/// The path of a key: for building and finding.
-pub(crate) fn path(parts: &[&str]) -> Vec<Seg> {
-    parts.iter().map(|p| Seg::from(*p)).collect()
 }

@@ -1,13 +1,12 @@
 //! Names in use: what drafting takes over, so that elements keep their identity.
 
-use super::path;
-use crate::definition::{FieldNames, FileKey, Index, Node, Tree};
+use crate::definition::{FieldNames, Index, Node, Tree};
 use crate::name;
 use crate::schema::{Schema, Table};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Entity names by table, field names by columns.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NamesInUse {
     entities: BTreeMap<String, String>,
     fields: BTreeMap<String, BTreeMap<Vec<String>, String>>,
@@ -19,60 +18,80 @@ pub struct NamesInUse {
     deleted: BTreeSet<String>,
     /// Tables that related sets go through.
     joins: BTreeSet<String>,
-    /// The keys that were drafted, by table: one that was guessed or chosen for a view stays while its columns are there.
-    keys: BTreeMap<String, Vec<String>>,
+    /// The keys that were drafted, by table, the first choice first: one that was guessed or chosen for a view stays while its
+    /// columns are there.
+    keys: BTreeMap<String, Vec<Vec<String>>>,
+}
+
+impl Default for NamesInUse {
+    /// None but those that no entity can have.
+    fn default() -> NamesInUse {
+        NamesInUse {
+            entities: BTreeMap::new(),
+            fields: BTreeMap::new(),
+            taken_entities: BTreeSet::from(["app".to_owned()]),
+            taken_fields: BTreeMap::new(),
+            left_out: BTreeMap::new(),
+            deleted: BTreeSet::new(),
+            joins: BTreeSet::new(),
+            keys: BTreeMap::new(),
+        }
+    }
 }
 
 impl NamesInUse {
-    /// Names of the definition. What the stored draft has and the definition lacks was deleted by a person: it isn't
-    /// drafted, so that nothing else in a draft names it.
-    pub fn of(definition: &Tree, stored: &Tree) -> NamesInUse {
+    /// Names of a definition with everything that is hidden. A table with several entities is drafted under one that isn't a
+    /// person's own.
+    pub fn of_whole(definition: &Tree, is_own: &dyn Fn(&str) -> bool) -> NamesInUse {
         let mut names = NamesInUse::default();
-        names.taken_entities.insert("app".to_owned());
-        let (yours, drafted) = (Index::of(definition), Index::of(stored));
-        // A table with several entities is drafted under the one the draft already had.
-        for (entity, known) in &drafted.entities {
-            let still = yours.entities.get(entity).is_some_and(|y| name::same(&y.table, &known.table));
-            let other = yours.of_table(&known.table).next();
-            match other {
-                _ if still => names.entities.insert(name::fold(&known.table), entity.clone()),
-                Some((other, _)) => names.entities.insert(name::fold(&known.table), other.to_owned()),
-                None => {
-                    names.deleted.insert(name::fold(&known.table));
-                    continue;
-                }
-            };
+        let index = Index::of(definition);
+        let (own, drafted): (Vec<_>, Vec<_>) = index.entities.iter().partition(|(entity, _)| is_own(entity));
+        for (entity, known) in drafted.iter().chain(&own) {
+            names.entities.entry(name::fold(&known.table)).or_insert_with(|| (*entity).clone());
         }
-        for (entity, known) in &yours.entities {
-            names.entities.entry(name::fold(&known.table)).or_insert_with(|| entity.clone());
-        }
-        for index in [&yours, &drafted] {
-            for (entity, known) in &index.entities {
-                names.taken_entities.insert(entity.clone());
-                let drafted_under = names.entities.get(&name::fold(&known.table)) == Some(entity);
-                // A field of the old draft under an entity name that is used for another table says nothing.
-                let same_table = yours.entities.get(entity).is_none_or(|y| name::same(&y.table, &known.table));
-                if !drafted_under || !same_table {
-                    continue;
-                }
-                for (field, own) in &known.fields {
-                    names.joins.extend(own.through.iter().map(|(table, ..)| name::fold(table)));
-                    names.taken_fields.entry(entity.clone()).or_default().insert(field.clone());
-                    names.fields.entry(entity.clone()).or_default().entry(identity(own)).or_insert_with(|| field.clone());
-                }
+        for (entity, known) in &index.entities {
+            names.taken_entities.insert(entity.clone());
+            if names.entities.get(&name::fold(&known.table)) != Some(entity) {
+                continue;
+            }
+            for (field, own) in &known.fields {
+                names.joins.extend(own.through.iter().map(|(table, ..)| name::fold(table)));
+                names.taken_fields.entry(entity.clone()).or_default().insert(field.clone());
+                names.fields.entry(entity.clone()).or_default().entry(identity(own)).or_insert_with(|| field.clone());
             }
         }
         for (entity, node) in definition.entities() {
-            let left: Vec<String> =
-                node.get("left_out").map(Node::strings).unwrap_or_default().iter().map(|c| name::fold(&name::read(c))).collect();
-            names.left_out.insert(entity.to_owned(), left);
+            let list = |key: &str| node.get(key).map(Node::strings).unwrap_or_default().iter().map(|c| name::read(c)).collect::<Vec<_>>();
+            names.left_out.insert(entity.to_owned(), list("left_out").iter().map(|c| name::fold(c)).collect());
+            names.keys.extend(index.table(entity).map(|table| (name::fold(table), vec![list("key")])));
         }
-        for (entity, node) in stored.entities() {
-            let key = node.get("key").map(Node::strings).unwrap_or_default().iter().map(|c| name::read(c)).collect();
-            names.keys.extend(drafted.table(entity).map(|table| (name::fold(table), key)));
-        }
-        names.leave_out(&yours, &drafted);
         names
+    }
+
+    /// Keeps columns (or join tables with their columns) of entities, and tables, out of the draft.
+    pub fn keep_out<'n>(&mut self, columns: impl IntoIterator<Item = &'n (String, String)>, tables: impl IntoIterator<Item = &'n String>) {
+        for (entity, column) in columns {
+            self.left_out.entry(entity.clone()).or_default().push(column.clone());
+        }
+        self.deleted.extend(tables.into_iter().cloned());
+    }
+
+    /// What a draft has and the definition lacks was deleted by a person: columns by entity, and tables, as [`keep_out`](Self::keep_out) takes them.
+    pub fn deleted(definition: &Tree, draft: &Tree) -> (Vec<(String, String)>, Vec<String>) {
+        let (yours, drafted) = (Index::of(definition), Index::of(draft));
+        let (mut columns, mut tables) = (Vec::new(), Vec::new());
+        for (entity, known) in &drafted.entities {
+            let Some(mine) = yours.entities.get(entity) else {
+                tables.push(name::fold(&known.table));
+                continue;
+            };
+            let used = |column: &String| mine.fields.values().any(|f| f.is_over(column));
+            let joined = |f: &&FieldNames| f.through.is_some() && !mine.fields.values().any(|m| identity(m) == identity(f));
+            columns.extend(known.fields.values().filter(joined).map(|f| (entity.clone(), identity(f).concat())));
+            let gone = known.fields.values().flat_map(|f| &f.columns).filter(|c| !used(c));
+            columns.extend(gone.map(|c| (entity.clone(), name::fold(c))));
+        }
+        (columns, tables)
     }
 
     /// With the keys that were chosen for views: answers to `key/VIEW`, columns joined by commas.
@@ -88,24 +107,19 @@ impl NamesInUse {
 
     /// Takes a key over for a table.
     pub fn set_key(&mut self, table: &str, key: Vec<String>) {
-        self.keys.insert(name::fold(table), key);
+        self.keys.insert(name::fold(table), vec![key]);
     }
 
-    /// The key that was drafted for a table.
-    pub(super) fn key(&self, table: &str) -> Option<&[String]> {
-        self.keys.get(&name::fold(table)).map(Vec::as_slice).filter(|key| !key.is_empty())
+    /// Another key that was drafted for a table, for where the columns of those before aren't there.
+    pub fn add_key(&mut self, table: &str, key: Vec<String>) {
+        self.keys.entry(name::fold(table)).or_default().push(key);
     }
 
-    /// What the draft has and the definition lacks was deleted by a person.
-    fn leave_out(&mut self, yours: &Index, drafted: &Index) {
-        for (entity, known) in &drafted.entities {
-            let Some(mine) = yours.entities.get(entity).filter(|y| name::same(&y.table, &known.table)) else { continue };
-            let used = |column: &String| mine.fields.values().any(|f| f.is_over(column));
-            let joined = |f: &&FieldNames| f.through.is_some() && !mine.fields.values().any(|m| identity(m) == identity(f));
-            self.left_out.entry(entity.clone()).or_default().extend(known.fields.values().filter(joined).map(|f| identity(f).concat()));
-            let gone = known.fields.values().flat_map(|f| &f.columns).filter(|c| !used(c)).map(|c| name::fold(c));
-            self.left_out.entry(entity.clone()).or_default().extend(gone);
-        }
+    /// The key that was drafted for a table as it is.
+    pub(super) fn key(&self, table: &Table) -> Option<&[String]> {
+        let known = self.keys.get(&name::fold(&table.name))?;
+        let fits = |key: &&Vec<String>| !key.is_empty() && key.iter().all(|c| table.column(c).is_some());
+        known.iter().find(fits).map(Vec::as_slice)
     }
 
     /// With a name for every table that has none yet.
@@ -129,21 +143,6 @@ impl NamesInUse {
     /// The entity of a table.
     pub fn entity(&self, table: &str) -> Option<&str> {
         self.entities.get(&name::fold(table)).map(String::as_str)
-    }
-
-    /// With what is set aside in its place: join tables are in use still, and what a person had left out stays out.
-    #[must_use]
-    pub fn with_set_aside(mut self, definition: &Tree, stored: &Tree) -> NamesInUse {
-        self.leave_out(&Index::of(definition), &Index::of(stored));
-        self.joining_as(definition).joining_as(stored)
-    }
-
-    fn joining_as(mut self, tree: &Tree) -> NamesInUse {
-        let through = |known: &crate::definition::EntityNames| -> Vec<String> {
-            known.fields.values().filter_map(|f| f.through.as_ref()).map(|(table, ..)| name::fold(table)).collect()
-        };
-        self.joins.extend(Index::of(tree).entities.values().flat_map(through));
-        self
     }
 
     /// Whether related sets go through a table.
@@ -181,47 +180,6 @@ impl NamesInUse {
                 }
             })
             .collect()
-    }
-
-    /// Renames the stored draft's entities and fields to the names the definition uses for the same tables and columns.
-    pub fn align(stored: &mut Tree, definition: &Tree) {
-        let (yours, drafted) = (Index::of(definition), Index::of(stored));
-        for (entity, known) in &drafted.entities {
-            let Some(mine) = yours.entities.get(entity) else { continue };
-            if !name::same(&mine.table, &known.table) {
-                continue;
-            }
-            for (field, known_as) in &known.fields {
-                if mine.fields.contains_key(field) {
-                    continue;
-                }
-                let renamed =
-                    mine.fields.iter().find(|(name, own)| identity(own) == identity(known_as) && !known.fields.contains_key(*name));
-                if let Some((name, _)) = renamed {
-                    rename_field(stored, entity, field, name);
-                }
-            }
-        }
-    }
-}
-
-/// Renames a field everywhere in a tree of values (not of bytes).
-fn rename_field(tree: &mut Tree, entity: &str, from: &str, to: &str) {
-    let index = Index::of(tree);
-    let wanted = crate::definition::Referent::Field { entity: entity.to_owned(), field: from.to_owned() };
-    for reference in crate::definition::references(tree, &index, &Schema::default()) {
-        if reference.to == wanted
-            && !reference.in_key
-            && let Some(node) = tree.files.get_mut(&reference.file).and_then(|root| root.at_path_mut(&reference.path))
-            && let crate::definition::Value::Text(text) = &mut node.value
-        {
-            text.replace_range(reference.at, to);
-        }
-    }
-    if let Some(fields) = tree.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&path(&["field"])))
-        && let crate::definition::Value::Table(entries) = &mut fields.value
-    {
-        entries.iter_mut().filter(|e| e.key == from).for_each(|e| to.clone_into(&mut e.key));
     }
 }
 
@@ -286,7 +244,7 @@ mod tests {
         let tables = ["Apiary", "two words", "a/b", "-x", "CON", "nul", "com1", "com10", "..", "app", &long, &format!("{long}x"), "a.b"];
         let table = |name: &&str| Table { name: (*name).to_owned(), ..Table::default() };
         let schema = Schema::new(Engine::Sqlite, tables.iter().map(table).collect());
-        let names = NamesInUse::of(&Tree::default(), &Tree::default()).completed(&schema, &[]);
+        let names = NamesInUse::default().completed(&schema, &[]);
         let entities: Vec<&str> = tables.iter().map(|t| names.entity(t).unwrap()).collect();
         let cut = "ü".repeat(60);
         let second = format!("{cut}_2");

@@ -2,7 +2,7 @@
 
 use super::{Finding, Remedy, Severity};
 use crate::definition::FileKey;
-use crate::merge::{Edit, Outcome, Step};
+use crate::merge::{Change, Outcome, Step};
 use crate::schema::Schema;
 
 /// Sets the remedy of findings by what the merge does: asked where a question about the column is open, done where it
@@ -58,7 +58,7 @@ fn is_same(before: &Finding, after: &Finding, outcome: &Outcome) -> bool {
 }
 
 /// Whether an edit is of this key of the finding's field, which may have followed its column by then.
-fn of_field(edit: &Edit, finding: &Finding, outcome: &Outcome, key: &str) -> bool {
+fn of_field(edit: &Change, finding: &Finding, outcome: &Outcome, key: &str) -> bool {
     let (Some(entity), Some(field)) = (&finding.entity, &finding.field) else { return false };
     let followed = outcome.renamed_fields.iter().find(|(of, from, _)| of == entity && from == field);
     let field = followed.map_or(field, |(.., to)| to);

@@ -1,21 +1,16 @@
-//! Fields that follow their column's name (`field_names = "follow"`), a part of step 1.
+//! Fields that follow their column's name (`field_names = "follow"`): mentions like any other, in what is hidden too.
 //!
-//! What is set aside names fields too. So it goes back in passing, every mention is renamed, and it is taken out again:
-//! parts keep their numbers, and their bytes, places and orders speak the new names. A field goes back to its old name
-//! when its column does; a field that a person named otherwise than its column never follows.
+//! A field goes back to its old name when its column does; one that a person named otherwise than its column never follows.
 
-use super::edit::Editor;
-use super::element::Element;
-use super::memory::{Left, Memory, Part, Respelled};
-use super::ownership::Marks;
-use crate::definition::{FileKey, Index, Node, Reference, Referent, Seg, Tree, references_in};
+use super::whole::Whole;
+use crate::definition::{FileKey, Index, Node, Referent, Seg, Value, references_in};
 use crate::draft::wanted_name;
+use crate::merge::Element;
 use crate::name::{self, same};
-use crate::rename::RenameMap;
-use crate::schema::{Engine, Schema};
-use serde::{Deserialize, Serialize};
+use crate::rename::{RenameMap, without_gone};
+use crate::schema::Schema;
+use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
-use std::ops::Range;
 
 /// What a field's name does when its column is renamed.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
@@ -28,301 +23,159 @@ pub enum FieldNames {
     Follow,
 }
 
-/// A field that took its column's new name.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Followed {
-    /// The entity.
-    pub entity: String,
-    /// The column's name before.
-    pub column: String,
-    /// The field's name before.
-    pub from: String,
-    /// The field's name since.
-    pub to: String,
-}
-
 /// New names by entity and field.
 pub(super) type NewNames = BTreeMap<(String, String), String>;
 
-/// Fields whose columns were renamed, and the names they take; what has to be known for the way back is remembered.
-pub(super) fn following(
-    (yours, stored): (&Tree, &Tree),
-    (accepted, changed): (&Schema, &Schema),
-    taken: &RenameMap,
-    memory: &mut Memory,
-) -> NewNames {
-    let index = Index::of(yours);
-    let mut names = NewNames::new();
-    for (old_table, from, to) in taken.column_renames() {
-        let table = taken.table(old_table);
-        let (Some(before), Some(after)) = (accepted.table(old_table), changed.table(table)) else { continue };
-        if memory.had_before(old_table, from, to) {
-            continue;
-        }
+/// Renames the fields whose columns have other names now, and tells which. `before` and `after` are the schemas with all that
+/// is lost, by the names before and now.
+pub(super) fn follow(whole: &mut Whole, (before, after): (&Schema, &Schema), names: &RenameMap) -> NewNames {
+    let mut new = NewNames::new();
+    let index = Index::of(&whole.tree);
+    let mut stacks: BTreeMap<(String, String), Vec<(String, String)>> = BTreeMap::new();
+    for (old_table, from, to) in names.column_renames().filter(|(_, _, to)| without_gone(to) == *to) {
+        let from = without_gone(from);
+        let table = names.table(old_table);
+        let (Some(was), Some(now)) = (before.table(old_table), after.table(table)) else { continue };
         for (entity, known) in index.of_table(table) {
             for (field, own) in &known.fields {
-                let is_over = own.through.is_none() && matches!(own.columns.as_slice(), [column] if same(column, to));
+                if own.through.is_some() || !matches!(own.columns.as_slice(), [column] if same(column, to)) {
+                    continue;
+                }
+                let Some(node) = whole.tree.entity(entity).and_then(|e| e.get("field")?.get(field)) else { continue };
+                let mut stack = whole.tile(node).map(|t| t.followed.clone()).unwrap_or_default();
                 let is_lookup = own.target.is_some();
-                let wanted = wanted_name(after, to, is_lookup);
-                if is_over && *field == wanted_name(before, from, is_lookup) && is_free(entity, &wanted, yours, stored, &names) {
-                    names.insert((entity.to_owned(), field.clone()), wanted.clone());
-                    let (entity, column) = (entity.to_owned(), from.to_owned());
-                    memory.followed.push(Followed { entity, column, from: field.clone(), to: wanted });
+                let wanted = match stack.iter().position(|(column, _)| same(column, to)) {
+                    // Its column has a name again that it had before.
+                    Some(at) => {
+                        let name = stack.get(at).map(|(_, f)| f.clone()).unwrap_or_default();
+                        stack.truncate(at);
+                        name
+                    }
+                    None if *field == wanted_name(was, from, is_lookup) => {
+                        stack.push((from.to_owned(), field.clone()));
+                        wanted_name(now, to, is_lookup)
+                    }
+                    None => continue,
+                };
+                if wanted != *field {
+                    new.insert((entity.to_owned(), field.clone()), wanted);
                 }
+                stacks.insert((entity.to_owned(), field.clone()), stack);
             }
         }
     }
-    names
-}
-
-/// Fields whose column has a name again that it had before they followed it. What took that name meanwhile and is set
-/// aside gives it up.
-pub(super) fn going_back(here: &Tree, (yours, stored): (&Tree, &Tree), memory: &mut Memory) -> NewNames {
-    let mut names = NewNames::new();
-    for (entity, known) in &Index::of(here).entities {
-        for (field, own) in &known.fields {
-            let [column] = own.columns.as_slice() else { continue };
-            let mut chain: Vec<usize> = Vec::new();
-            let mut name = field.as_str();
-            let origin = loop {
-                let last =
-                    |(at, f): &(usize, &Followed)| f.entity == *entity && f.to == name && chain.last().is_none_or(|later| at < later);
-                let Some((at, followed)) = memory.followed.iter().enumerate().rev().find(last) else { break None };
-                chain.push(at);
-                if same(&followed.column, column) {
-                    break Some(followed.from.clone());
-                }
-                name = &followed.from;
-            };
-            let Some(origin) = origin.filter(|o| !known.fields.contains_key(o)) else { continue };
-            if !is_free(entity, &origin, yours, stored, &names) {
-                let other = (2..).map(|n| format!("{origin}_{n}")).find(|n| is_free(entity, n, yours, stored, &names));
-                names.extend(other.map(|other| ((entity.clone(), origin.clone()), other)));
-            }
-            chain.into_iter().for_each(|at| {
-                memory.followed.remove(at);
-            });
-            names.insert((entity.clone(), field.clone()), origin);
+    // What took a name meanwhile, and is hidden, gives it up to the one that has it again.
+    for ((entity, _), wanted) in new.clone() {
+        let key = (entity.clone(), wanted.clone());
+        let Some(known) = index.entities.get(&entity) else { continue };
+        let hidden =
+            whole.tree.entity(&entity).and_then(|e| e.get("field")?.get(&wanted)).and_then(|n| whole.tile(n)).filter(|t| t.was_hidden);
+        let (Some(hidden), Some(own), false) = (hidden, known.fields.get(&wanted), new.contains_key(&key)) else { continue };
+        let is_free = |name: &String| !known.fields.contains_key(name) && !new.iter().any(|((e, _), to)| *e == entity && to == name);
+        let Some(other) = (2..).map(|n| format!("{wanted}_{n}")).find(is_free) else { continue };
+        let mut stack = hidden.followed.clone();
+        if let [column] = own.columns.as_slice() {
+            stack.push((without_gone(column).to_owned(), wanted.clone()));
         }
+        stacks.insert(key.clone(), stack);
+        new.insert(key, other);
     }
-    names
-}
-
-/// Whether no field has a name, is to have it, or has it while it is set aside.
-fn is_free(entity: &str, wanted: &str, yours: &Tree, stored: &Tree, names: &NewNames) -> bool {
-    let has = |tree: &Tree| tree.entity(entity).and_then(|e| e.get("field")?.get(wanted)).is_some();
-    !has(yours) && !has(stored) && !names.iter().any(|((of, _), to)| of == entity && to == wanted)
-}
-
-/// What else is remembered of elements.
-pub(super) struct Remembered<'a> {
-    pub inserted: &'a mut BTreeSet<Element>,
-    pub respelled: &'a mut Vec<Respelled>,
-    pub marks: &'a mut Marks,
-}
-
-/// Renames fields in a definition and the stored draft, and in all that is remembered of them.
-pub(super) fn rename_fields(
-    yours: &mut Editor,
-    stored: &mut Editor,
-    names: &NewNames,
-    engine: Engine,
-    remembered: &mut Remembered<'_>,
-) -> Moved {
-    if names.is_empty() {
-        return Moved::default();
-    }
-    let moved = renamed(yours, names, engine);
-    renamed(stored, names, engine);
-    *remembered.inserted = remembered.inserted.iter().map(|e| moved.element(e)).collect();
-    remembered.respelled.iter_mut().for_each(|r| r.element = moved.element(&r.element));
-    *remembered.marks = std::mem::take(remembered.marks).into_iter().map(|(element, value)| moved.mark(&element, value)).collect();
-    moved
-}
-
-/// Where elements are, before and after.
-#[derive(Default)]
-pub(super) struct Moved {
-    before: Tree,
-    after: Tree,
-    keys: Vec<(FileKey, Vec<Seg>, String)>,
-}
-
-impl Moved {
-    /// An element under its new name: by its place, else by its keys alone.
-    pub fn element(&self, element: &Element) -> Element {
-        let at = self.before.files.get(&element.file).and_then(|root| element.resolve(root));
-        let place = at.and_then(|path| Some((self.after.files.get(&element.file)?, self.path(&element.file, &path))));
-        match place {
-            Some((root, path)) => Element::at(&element.file, root, &path),
-            None if self.keys.is_empty() => element.clone(),
-            None => self.by_keys(element),
-        }
-    }
-
-    fn path(&self, file: &FileKey, path: &[Seg]) -> Vec<Seg> {
-        let mut path = path.to_vec();
-        let old = path.clone();
-        for (_, from, to) in self.keys.iter().filter(|(of, from, _)| of == file && old.starts_with(from)) {
-            if let Some(seg) = path.get_mut(from.len() - 1) {
-                *seg = Seg::Key(to.clone());
-            }
-        }
-        path
-    }
-
-    fn by_keys(&self, element: &Element) -> Element {
-        let mut moved = element.clone();
-        for (_, from, to) in self.keys.iter().filter(|(of, ..)| *of == element.file) {
-            let names = element
-                .steps
-                .iter()
-                .zip(from)
-                .take_while(|(step, seg)| matches!((step, seg), (super::Step::Key(a), Seg::Key(b)) if a == b));
-            if names.count() == from.len()
-                && let Some(step) = moved.steps.get_mut(from.len() - 1)
-            {
-                *step = super::Step::Key(to.clone());
-            }
-        }
-        moved
-    }
-
-    /// A mark is on a value: what it says of fields is renamed with it.
-    fn mark(&self, element: &Element, value: Option<Node>) -> (Element, Option<Node>) {
-        let now = self.element(element);
-        let get = |tree: &Tree, element: &Element| -> Option<Node> {
-            let root = tree.files.get(&element.file)?;
-            root.at_path(&element.resolve(root)?).cloned()
+    // A name that another field has, and keeps, stays that one's.
+    loop {
+        let taken = |entity: &str, wanted: &str, new: &NewNames| {
+            let has = index.entities.get(entity).is_some_and(|e| e.fields.contains_key(wanted));
+            has && !new.contains_key(&(entity.to_owned(), wanted.to_owned()))
         };
-        let value = if get(&self.before, element) == value { get(&self.after, &now) } else { value };
-        (now, value)
-    }
-}
-
-/// Renames fields in one side.
-fn renamed(editor: &mut Editor, names: &NewNames, engine: Engine) -> Moved {
-    // Everything that is away goes back in passing, what left last first.
-    let mut away: Vec<Part> = editor.parts.iter().filter(|p| p.left == Left::Absent).cloned().collect();
-    for part in away.iter().rev() {
-        if editor.parts.iter().any(|p| p.id == part.id) {
-            editor.put_back(part.id, "");
-        }
-    }
-    away.retain(|part| editor.parts.iter().all(|p| p.id != part.id));
-    let before = editor.tree.clone();
-    let index = Index::of(&before);
-    let mut keys: Vec<(FileKey, Vec<Seg>, String)> = Vec::new();
-    for (file, root) in &before.files {
-        let (pieces, own) = mentions(file, root, &index, names, engine);
-        for (path, pieces) in pieces {
-            editor.splice(file, &path, pieces, &because(names));
-        }
-        for (path, to) in in_order(own) {
-            editor.rename_key(file, &path, &to, &because(names));
-            keys.push((file.clone(), path, to));
-        }
-    }
-    let moved = Moved { before, after: editor.tree.clone(), keys };
-    for part in &mut editor.parts {
-        part.element = moved.element(&part.element);
-    }
-    stand_ins(editor, &index, names, engine);
-    for part in away {
-        editor.take_out_again(&Part { element: moved.element(&part.element), ..part });
-    }
-    moved
-}
-
-/// Renamed keys so that each new name is free when its turn comes.
-fn in_order(mut keys: Vec<(Vec<Seg>, String)>) -> Vec<(Vec<Seg>, String)> {
-    let olds: BTreeSet<Vec<Seg>> = keys.iter().map(|(path, _)| path.clone()).collect();
-    let waits =
-        |path: &[Seg], to: &str| path.split_last().is_some_and(|(_, table)| olds.contains(&[table, &[Seg::Key(to.to_owned())]].concat()));
-    keys.sort_by_key(|(path, to)| waits(path, to));
-    keys
-}
-
-/// What a stand-in stands for names fields too: it goes back, is renamed, and is replaced again.
-fn stand_ins(editor: &mut Editor, index: &Index, names: &NewNames, engine: Engine) {
-    let parts: Vec<Part> = editor.parts.iter().filter(|p| p.was.is_some() && matches!(p.left, Left::Value(_))).cloned().collect();
-    // The index knows lookups by the names before; only what they point at is asked of it.
-    let index = renamed_index(index, names);
-    for part in parts {
-        let (Some(was), Some(now)) = (part.was.clone(), editor.replaced(&part.element).filter(|p| p.id == part.id).map(|p| p.left.clone()))
-        else {
-            continue;
+        let mut seen = BTreeSet::new();
+        let twice = |(entity, _): &(String, String), wanted: &String, seen: &mut BTreeSet<(String, String)>| {
+            !seen.insert((entity.clone(), wanted.clone()))
         };
-        let Left::Value(stand_in) = now else { continue };
-        let file = part.element.file.clone();
-        let Some(mut root) = editor.tree.files.get(&file).cloned() else { continue };
-        let Some(path) = part.element.resolve(&root) else { continue };
-        if let Some(node) = root.at_path_mut(&path) {
-            *node = was;
-        }
-        let (pieces, _) = mentions(&file, &root, &index, names, engine);
-        let inside: Vec<_> = pieces.into_iter().filter(|(own, _)| own.starts_with(&path)).collect();
-        if inside.is_empty() {
-            continue;
-        }
-        editor.restore(&part.element, "");
-        for (path, pieces) in inside {
-            editor.splice(&file, &path, pieces, "");
-        }
-        editor.stand_in_again(&part, stand_in);
+        let bad = new.iter().find(|(of, wanted)| taken(&of.0, wanted, &new) || twice(of, wanted, &mut seen)).map(|(of, _)| of.clone());
+        let Some(bad) = bad else { break };
+        new.remove(&bad);
+        stacks.remove(&bad);
     }
+    for ((entity, field), stack) in stacks {
+        let node = whole.tree.entity(&entity).and_then(|e| e.get("field")?.get(&field)).map(|n| n.tile as usize);
+        if let Some(tile) = node.and_then(|at| whole.tiles.get_mut(at)) {
+            tile.followed = stack;
+        }
+    }
+    if !new.is_empty() {
+        rename(whole, &index, &new, after);
+    }
+    new
 }
 
-/// An index in which fields are known by both their names.
-fn renamed_index(index: &Index, names: &NewNames) -> Index {
-    let mut both = index.clone();
-    for ((entity, from), to) in names {
-        if let Some(known) = both.entities.get_mut(entity)
-            && let Some(field) = known.fields.get(from).cloned()
-        {
-            known.fields.insert(to.clone(), field);
-        }
-    }
-    both
-}
-
-type Pieces = Vec<(Range<usize>, String)>;
-
-/// By place of a text, what to replace in it; and keys with their new names.
-type Mentions = (BTreeMap<Vec<Seg>, Pieces>, Vec<(Vec<Seg>, String)>);
-
-/// The mentions of renamed fields in a file: in texts, with what to replace, and as keys.
-fn mentions(file: &FileKey, root: &Node, index: &Index, names: &NewNames, engine: Engine) -> Mentions {
-    let new = |reference: &Reference| match &reference.to {
-        Referent::Field { entity, field } => names.get(&(entity.clone(), field.clone())).cloned(),
-        _ => None,
-    };
-    let (mut texts, mut keys): Mentions = Default::default();
-    // What SQL says of tables and columns is asked of nobody here.
-    for reference in references_in(file, root, index, &Schema::new(engine, Vec::new())) {
-        let Some(to) = new(&reference) else { continue };
-        match reference.in_key {
-            true => keys.push((reference.path, to)),
-            false => texts.entry(reference.path).or_default().push((reference.at, to)),
-        }
-    }
-    for pieces in texts.values_mut() {
-        pieces.sort_by_key(|(at, _)| at.start);
-        pieces.dedup();
-    }
-    for field in root.get("field").map(Node::entries).unwrap_or_default() {
-        if let Some(to) = names.get(&(file.name().to_owned(), field.key.clone())) {
-            keys.push((vec!["field".into(), Seg::Key(field.key.clone())], to.clone()));
-        }
-    }
-    (texts, keys)
-}
-
-fn because(names: &NewNames) -> String {
+fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
     let all: BTreeSet<String> =
-        names.iter().map(|((_, from), to)| name::shown(&format!("field {from} is {to} now, as its column"))).collect();
-    match all.len() {
-        1 => all.into_iter().next().unwrap_or_default(),
-        _ => "fields follow their columns".to_owned(),
+        new.iter().map(|((_, from), to)| name::shown(&format!("field {from} is {to} now, as its column"))).collect();
+    let because = if all.len() == 1 { all.into_iter().next().unwrap_or_default() } else { "fields follow their columns".to_owned() };
+    let nothing = Schema::new(schema.engine, Vec::new());
+    let Whole { tree, tiles } = whole;
+    for (file, root) in &mut tree.files {
+        let mut texts: BTreeMap<Vec<Seg>, super::rekey::Pieces> = BTreeMap::new();
+        let mut keys: Vec<(Vec<Seg>, String)> = Vec::new();
+        // What SQL says of tables and columns is asked of nobody here.
+        for reference in references_in(file, root, index, &nothing) {
+            let Referent::Field { entity, field } = &reference.to else { continue };
+            let Some(to) = new.get(&(entity.clone(), field.clone())) else { continue };
+            match reference.in_key {
+                true => keys.push((reference.path, to.clone())),
+                false => texts.entry(reference.path).or_default().push((reference.at, to.clone())),
+            }
+        }
+        if let FileKey::Entity(entity) = file {
+            for field in root.get("field").map(Node::entries).unwrap_or_default() {
+                if let Some(to) = new.get(&(entity.clone(), field.key.clone())) {
+                    keys.push((vec!["field".into(), Seg::Key(field.key.clone())], to.clone()));
+                }
+            }
+        }
+        for (path, mut pieces) in texts {
+            pieces.sort_by_key(|(at, _)| at.start);
+            pieces.dedup();
+            let Some(node) = root.at_path_mut(&path) else { continue };
+            let Value::Text(text) = &mut node.value else { continue };
+            pieces.iter().rev().for_each(|(at, to)| text.replace_range(at.clone(), to));
+            if let Some(tile) = tiles.get_mut(node.tile as usize) {
+                tile.because.clone_from(&because);
+            }
+        }
+        // All at once: one field may take the name that another gives up.
+        let mut renames: Vec<(Vec<Seg>, usize, String)> = Vec::new();
+        for (path, to) in keys {
+            let Some((Seg::Key(old), table)) = path.split_last() else { continue };
+            let Some(Value::Table(entries)) = root.at_path(table).map(|n| &n.value) else { continue };
+            if let Some(at) = entries.iter().position(|e| e.key == *old) {
+                renames.push((table.to_vec(), at, to));
+            }
+        }
+        for (table, at, to) in renames {
+            let Some(Value::Table(entries)) = root.at_path_mut(&table).map(|n| &mut n.value) else { continue };
+            if let Some(entry) = entries.get_mut(at) {
+                entry.key = to;
+                if let Some(tile) = tiles.get_mut(entry.node.tile as usize) {
+                    tile.because.clone_from(&because);
+                }
+            }
+        }
     }
+}
+
+/// An element under the names that its fields have now.
+pub(super) fn renamed(encoded: &str, new: &NewNames) -> String {
+    let mut element = Element::decode(encoded);
+    let entity = element.file.name().to_owned();
+    for ((of, from), to) in new.iter().filter(|((of, _), _)| *of == entity) {
+        let _ = of;
+        for (at, step) in element.steps.iter_mut().enumerate() {
+            match step {
+                crate::merge::Step::Key(key) if at == 1 && key == from => key.clone_from(to),
+                crate::merge::Step::Member(member) if member == from => member.clone_from(to),
+                _ => {}
+            }
+        }
+    }
+    element.encode()
 }

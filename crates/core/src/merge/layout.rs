@@ -1,9 +1,9 @@
 //! Where new fields may go: pages laid out by hand take only what a person let in.
 
-use super::element::{Element, member_key};
-use super::ownership::{Drafts, Side};
 use super::questions::{Question, about_field};
+use super::whole::{Tile, Whole};
 use crate::definition::{Index, Node, Tree, Value};
+use crate::merge::{Element, member_key};
 use crate::name;
 use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
@@ -29,68 +29,43 @@ pub(super) struct Placement {
     pages: BTreeMap<String, BTreeMap<String, BTreeSet<String>>>,
     /// New fields that are hidden because what they may replace was.
     pub hidden: BTreeSet<(String, String)>,
-    /// New fields that restricted roles won't see.
-    pub concealed: BTreeSet<(String, String)>,
-    key_titles: BTreeMap<String, String>,
     columns: BTreeMap<(String, String), String>,
     /// The questions, answered or not.
     pub questions: Vec<Question>,
-    /// By entity: fields over columns that are new.
-    pub new_fields: BTreeMap<String, Vec<String>>,
 }
 
 /// What decides about layout.
 pub(super) struct LayoutInput<'a> {
-    pub yours: &'a Tree,
-    /// The definition and the stored draft with everything that is set aside in its place: whether a page is laid
-    /// out by hand doesn't depend on what the database lacks at the moment.
-    pub whole: (&'a Tree, &'a Tree),
+    pub whole: &'a Whole,
     pub p1: &'a Tree,
-    /// Accepted, with what returns.
-    pub accepted: &'a Schema,
+    /// The schema before with everything that was lost, under the names now.
+    pub known: &'a Schema,
     pub changed: &'a Schema,
     pub answers: &'a BTreeMap<String, String>,
     pub policy: NewFields,
     pub hidden: BTreeSet<(String, String)>,
-    /// Entity and role pairs that are restricted by field.
-    pub restricted: &'a [(String, String)],
 }
 
 impl Placement {
     pub fn of(input: &LayoutInput<'_>) -> Placement {
         let mut placement = Placement { hidden: input.hidden.clone(), ..Placement::default() };
-        let (yours, drafted) = (Index::of(input.yours), Index::of(input.p1));
+        let (yours, drafted) = (Index::of(&input.whole.tree), Index::of(input.p1));
         for (entity, known) in &yours.entities {
-            let key_fields = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| name::contains(&known.key, c)));
-            placement.key_titles.insert(entity.clone(), key_fields.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" "));
             for (field, names) in &known.fields {
                 if let Some(column) = names.columns.first() {
                     placement.columns.insert((entity.clone(), field.clone()), name::dotted(&known.table, column));
                 }
             }
-            let (Some(mine), Some(p1)) = (input.yours.entity(entity), input.p1.entity(entity)) else { continue };
-            let (whole, d) = (input.whole.0.entity(entity).unwrap_or(mine), input.whole.1.entity(entity));
-            for page in whole.get("page").map(Node::entries).unwrap_or_default() {
-                let stored = d.and_then(|d| d.get("page")).and_then(|p| p.get(&page.key));
-                if stored.is_none_or(|stored| laid_out(stored) != laid_out(&page.node)) {
+            let (Some(mine), Some(p1)) = (input.whole.tree.entity(entity), input.p1.entity(entity)) else { continue };
+            for page in mine.get("page").map(Node::entries).unwrap_or_default() {
+                if is_hand_laid(&page.node, &input.whole.tiles) {
                     placement.hand_laid.insert((entity.clone(), page.key.clone()));
                 }
             }
             let Some(names) = drafted.entities.get(entity) else { continue };
             for (field, drafted) in &names.fields {
-                let columns = &drafted.columns;
-                let joined_anew =
-                    drafted.through.as_ref().is_some_and(|(t, ..)| input.accepted.table(t).is_none() && input.changed.table(t).is_some());
-                let is_new = joined_anew
-                    || columns
-                        .iter()
-                        .any(|c| input.accepted.column(&known.table, c).is_none() && input.changed.column(&known.table, c).is_some());
-                if is_new && !known.fields.contains_key(field) {
-                    placement.new_fields.entry(entity.clone()).or_default().push(field.clone());
-                    if input.restricted.iter().any(|(e, role)| e == entity && role != super::access::OUTWARD) {
-                        placement.concealed.insert((entity.clone(), field.clone()));
-                    }
-                    placement.decide(input, entity, &known.table, field, columns, (mine, p1));
+                if is_new(input, &known.table, drafted) && !known.fields.contains_key(field) {
+                    placement.decide(input, entity, &known.table, field, &drafted.columns, (mine, p1));
                 }
             }
         }
@@ -135,24 +110,21 @@ impl Placement {
 
     /// Whether a new member comes into an array: everywhere in drafted ones, on hand-laid pages as decided, and on no
     /// page where it is a new field that replaces a hidden one.
-    pub fn admits(&self, side: Side, element: &Element, member: &str) -> bool {
-        let Some((entity, page)) = page_of(element).filter(|_| side == Side::Yours) else { return true };
+    pub fn admits(&self, element: &Element, member: &str) -> bool {
+        let Some((entity, page)) = page_of(element) else { return true };
         let decided = || self.pages.get(&entity).and_then(|fields| fields.get(member)).is_some_and(|pages| pages.contains(&page));
         !self.hidden.contains(&(entity.clone(), member.to_owned()))
             && (!self.hand_laid.contains(&(entity.clone(), page.clone())) || decided())
     }
 
     /// The drafts of a page whose sections a person turned into plain fields, turned likewise.
-    pub fn flattened(&self, yours: Option<&Node>, drafts: Drafts<'_>) -> (Option<Node>, Option<Node>, Option<Node>) {
-        let plain = yours.is_some_and(|y| y.get("fields").is_some() && y.get("sections").is_none());
-        let flat = |node: Option<&Node>| {
-            let node = node.filter(|n| plain && n.get("sections").is_some())?;
-            let fields: Vec<String> = laid_out(node).into_iter().flat_map(|(_, fields)| fields).collect();
-            let mut flat = node.clone().with("fields", Node::texts(&fields));
-            flat.unset("sections");
-            Some(flat)
-        };
-        (flat(drafts.d), flat(drafts.p0), flat(drafts.p1))
+    pub fn flattened(&self, yours: &Node, draft: Option<&Node>) -> Option<Node> {
+        let plain = yours.get("fields").is_some() && yours.get("sections").is_none();
+        let node = draft.filter(|n| plain && n.get("sections").is_some())?;
+        let fields: Vec<String> = laid_out(node).into_iter().flat_map(|(_, fields)| fields).collect();
+        let mut flat = node.clone().with("fields", Node::texts(&fields));
+        flat.unset("sections");
+        Some(flat)
     }
 
     /// The name of the question about a limit.
@@ -161,11 +133,22 @@ impl Placement {
         let column = self.columns.get(&(element.file.name().to_owned(), field.to_owned()));
         format!("limit/{}/{}", column.map_or(field, String::as_str), element.last())
     }
+}
 
-    /// A title of nothing but the key.
-    pub fn key_title(&self, entity: &str) -> Option<String> {
-        self.key_titles.get(entity).filter(|t| !t.is_empty()).cloned()
-    }
+/// Whether a drafted field is over something that was never there before.
+fn is_new(input: &LayoutInput<'_>, table: &str, drafted: &crate::definition::FieldNames) -> bool {
+    let appears =
+        |table: &str, column: &String| input.known.column(table, column).is_none() && input.changed.column(table, column).is_some();
+    let joined_anew = drafted.through.as_ref().is_some_and(|(t, ..)| input.known.table(t).is_none() && input.changed.table(t).is_some());
+    joined_anew || drafted.columns.iter().any(|c| appears(table, c))
+}
+
+/// Whether a person laid a page out: added, deleted or moved fields, sections or child lists, or made the page.
+fn is_hand_laid(page: &Node, tiles: &[Tile]) -> bool {
+    let tile = |node: &Node| tiles.get(node.tile as usize).cloned().unwrap_or_default();
+    let array = |node: &Node| tile(node).laid || node.items().iter().any(|m| tile(m).own);
+    let rows = |node: &Node| node.items().iter().any(|row| row.get("fields").is_some_and(array));
+    tile(page).own || ["fields", "sections"].iter().filter_map(|key| page.get(key)).any(|node| array(node) || rows(node))
 }
 
 /// The entity and page an element is on.

@@ -1,35 +1,42 @@
 //! The merge: carries the definition over to a changed schema with everything a person made kept.
 //!
-//! Five steps, in this order: [`rekey`], [`loss`], [`returns`], [`ownership`], [`access`]. The core works on
-//! values and gives [`Edit`]s; the workspace turns them into bytes.
+//! It works on the [`Whole`]: everything that ever stood in the definition and that no person deleted, shown or hidden. Five
+//! steps, in [`run`](merge): every mention takes the name that its table or column has now ([`rekey`], [`follow`]); what names
+//! something lost is hidden ([`hide`]); the generator's values follow the draft and a person's stay ([`walk`], [`rows`]); what
+//! is new in the draft comes in beside its neighbours; and access is narrowed ([`narrow`]). The workspace brings the files to
+//! what the whole says.
 
-mod access;
-mod arrays;
 mod asked;
+mod claim;
 mod custom;
-mod edit;
 mod element;
 mod follow;
-mod kept_references;
+mod hide;
+mod identities;
 mod layout;
-mod loss;
-mod memory;
-mod new_tables;
+mod narrow;
 mod outcome;
-mod ownership;
 mod questions;
+mod references;
 mod rekey;
-mod remember;
-mod returns;
+mod rows;
 mod run;
+mod thing;
+mod told;
+mod values;
+mod walk;
+mod whole;
 
-pub use custom::{customisations, reset};
-pub use edit::{Edit, Op};
-pub use element::{Element, Step, interleave, member_key, place};
-pub use follow::{FieldNames, Followed};
+pub use claim::deleted_from;
+pub use custom::{customisations, reset, with_excluded};
+pub use element::{Element, Step, member_key, place};
+pub use follow::FieldNames;
+pub use identities::{Identities, LeftOut};
 pub use layout::NewFields;
-pub use memory::{Fact, Gone, Left, Memory, Part, Respelled, Thing};
-pub use outcome::{Input, Outcome, Stored};
-pub use ownership::{Kept, Marks};
+pub use outcome::{Input, Outcome};
 pub use questions::Question;
 pub use run::{merge, safe_answers};
+pub use thing::Thing;
+pub use told::{Aside, Change, Done};
+pub use values::Kept;
+pub use whole::{Answered, StandIn, Tile, Whole};

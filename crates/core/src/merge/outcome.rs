@@ -1,45 +1,36 @@
 //! What a merge is made from, and what it comes to.
 
-use super::edit::Edit;
+use super::element::Element;
 use super::follow::FieldNames;
+use super::identities::Identities;
 use super::layout::NewFields;
-use super::memory::{Memory, Part};
-use super::ownership::{Kept, Marks};
 use super::questions::Question;
+use super::told::{Aside, Change};
+use super::values::Kept;
+use super::whole::Whole;
 use crate::changes::Comparison;
-use crate::definition::Tree;
+use crate::definition::{FileKey, Node, Tree};
 use crate::draft::Conventions;
-use crate::impact::{self, Finding, Severity};
+use crate::impact::{self, Finding, Location, Severity};
 use crate::rename::RenamePolicy;
 use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
 
-/// What the generator wrote, and what is a person's although it says the same.
-#[derive(Debug, Clone, Default, PartialEq)]
-pub struct Stored {
-    /// The stored draft.
-    pub tree: Tree,
-    /// Elements marked as hand-made.
-    pub marks: Marks,
-    /// The role that `start` drafted.
-    pub start_role: Option<String>,
-    /// New tables answered `later`.
-    pub later: BTreeSet<String>,
-}
-
 /// What a merge is made from.
 #[derive(Debug, Clone, Copy)]
 pub struct Input<'a> {
-    /// The definition.
-    pub tree: &'a Tree,
-    /// The stored draft.
-    pub stored: &'a Stored,
+    /// The definition with everything that is hidden.
+    pub whole: &'a Whole,
+    /// What people deleted since the last command, as [`Element::encode`] writes it.
+    pub deleted: &'a BTreeSet<String>,
+    /// Files that were read for the first time, or whose list is gone.
+    pub fresh: &'a BTreeSet<FileKey>,
+    /// What earlier merges know of the database.
+    pub known: &'a Identities,
     /// The schema the definition last agreed with.
     pub accepted: &'a Schema,
     /// The schema as it is now.
     pub changed: &'a Schema,
-    /// What earlier merges remember.
-    pub memory: &'a Memory,
     /// Answers by question name.
     pub answers: &'a BTreeMap<String, String>,
     /// How drafts are made.
@@ -57,26 +48,26 @@ pub struct Input<'a> {
 pub struct Outcome {
     /// What changed in the database.
     pub comparison: Comparison,
-    /// The edits in order.
-    pub edits: Vec<Edit>,
-    /// The definition after them.
+    /// The definition with everything that is hidden from now on.
+    pub whole: Whole,
+    /// What is shown of it.
     pub tree: Tree,
-    /// The new stored draft.
-    pub stored: Stored,
-    /// What is remembered from now on; new parts have no bytes yet.
-    pub memory: Memory,
+    /// What is known of the database from now on.
+    pub known: Identities,
     /// The new accepted schema.
     pub accepted: Schema,
     /// Questions, answered or open.
     pub questions: Vec<Question>,
     /// Customisations that stay.
     pub kept: Vec<Kept>,
-    /// Parts set aside by this merge.
-    pub set_aside: Vec<Part>,
-    /// Parts put back by this merge.
-    pub restored: Vec<Part>,
+    /// What is done to what is shown.
+    pub edits: Vec<Change>,
+    /// What is hidden for what it names.
+    pub set_aside: Vec<Aside>,
+    /// What is shown again.
+    pub restored: Vec<Aside>,
     /// SQL that couldn't be analysed with certainty although it may name something renamed.
-    pub doubtful: Vec<Finding>,
+    pub doubtful: Vec<Element>,
     /// Fields that were renamed with their columns: entity, old name, new name.
     pub renamed_fields: Vec<(String, String, String)>,
     /// Tables to leave out for good.
@@ -88,7 +79,8 @@ pub struct Outcome {
 impl Outcome {
     /// What still breaks afterwards and is left to a person. Looks at every page, so it is asked for, not given.
     pub fn follow_ups(&self, changed: &Schema) -> Vec<Finding> {
-        self.breaks_left(changed).into_iter().chain(self.doubtful.iter().cloned()).collect()
+        let doubtful = self.doubtful.iter().filter_map(|e| Some(doubtful_sql(e, self.tree.files.get(&e.file)?)));
+        self.breaks_left(changed).into_iter().chain(doubtful).collect()
     }
 
     /// What breaks in the definition as the merge leaves it, on the whole changed schema: tables that are left for later
@@ -101,4 +93,25 @@ impl Outcome {
     pub fn open_questions(&self) -> impl Iterator<Item = &Question> {
         self.questions.iter().filter(|q| q.is_open())
     }
+}
+
+/// SQL that can't be analysed with certainty isn't rewritten: a person has to look at it.
+fn doubtful_sql(element: &Element, root: &Node) -> Finding {
+    let rule = match element.last() {
+        "rows" => "access/row-filter-broken",
+        "formula" => "page/formula-broken",
+        "rule" => "value/rule-broken",
+        "select" | "sql" => "page/source-broken",
+        _ if element.key_at(0) == Some("field") => "lookup/condition-broken",
+        _ => "page/condition-broken",
+    };
+    let message = format!(
+        "{} can't be analysed with certainty and may name something that is gone or renamed: it was left as it is",
+        element.shown()
+    );
+    let mut finding = Finding::new(rule, Severity::Risk, message).entity(element.file.name()).help("look through it and mend it by hand");
+    if let Some(at) = element.resolve(root).and_then(|path| root.at_path(&path)).map(|n| n.at) {
+        finding.at = Some(Location::at(&element.file, at));
+    }
+    finding
 }

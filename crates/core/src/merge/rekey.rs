@@ -1,82 +1,87 @@
-//! Step 1: every mention of a renamed table or column is carried over, by its own characters only.
+//! Step 1: every mention takes the name that its table or column has now, in what is hidden too, by its own characters only.
 
-use super::edit::Editor;
-use super::element::Element;
-use super::memory::{Memory, Respelled};
-use crate::definition::{FileKey, Index, Node, Reference, Referent, Seg, Shape, at_path, references_in};
+use super::whole::{Whole, element};
+use crate::definition::{FileKey, Index, Node, Reference, Referent, Seg, Shape, Value, at_path, references_in};
+use crate::merge::Element;
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
 use crate::schema::Schema;
 use crate::sql;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
 /// Replacements in one value: bytes and new text, in order.
-type Pieces = Vec<(Range<usize>, String)>;
+pub(super) type Pieces = Vec<(Range<usize>, String)>;
 
-/// What names mean before the renaming.
-pub(super) struct Before<'a> {
-    pub index: &'a Index,
-    pub schema: &'a Schema,
-    pub renames: &'a RenameMap,
-}
-
-/// Carries renames through one side; `within` narrows it to one element. Returns the elements whose SQL can't
-/// be analysed with certainty although it may name something renamed: they stay as they are.
-pub(super) fn rekey(editor: &mut Editor, before: &Before<'_>, within: Option<&Element>, respelled: &mut Vec<Respelled>) -> Vec<Element> {
+/// Carries renames through. Returns the elements whose SQL can't be analysed with certainty although it may name something
+/// renamed: they stay as they are. `all` is the schema before, with everything that is lost.
+pub(super) fn rekey(whole: &mut Whole, all: &Schema, names: &RenameMap) -> Vec<Element> {
     let mut doubtful = Vec::new();
-    if before.renames.is_empty() {
+    if names.is_empty() {
         return doubtful;
     }
-    let files: Vec<FileKey> = editor.tree.files.keys().filter(|f| within.is_none_or(|e| e.file == **f)).cloned().collect();
-    for file in files {
-        let Some(root) = editor.tree.files.get(&file) else { continue };
+    let index = Index::of(&whole.tree);
+    let because = because(names);
+    // The names that the way back writes of itself.
+    let exact: BTreeSet<&str> =
+        names.table_renames().map(|(from, _)| from).chain(names.column_renames().map(|(_, from, _)| from)).collect();
+    let Whole { tree, tiles } = whole;
+    for (file, root) in &mut tree.files {
         let mut by_value: BTreeMap<Vec<Seg>, Vec<Reference>> = BTreeMap::new();
-        for reference in references_in(&file, root, before.index, before.schema) {
+        for reference in references_in(file, root, &index, all) {
             by_value.entry(reference.path.clone()).or_default().push(reference);
         }
         let mut edits: Vec<(Vec<Seg>, Pieces)> = Vec::new();
         for (path, references) in by_value {
-            let element = Element::at(&file, root, &path);
-            if within.is_some_and(|outer| !element.is_within(outer)) {
-                continue;
-            }
             let Some(text) = root.at_path(&path).and_then(Node::as_text) else { continue };
-            match pieces(&file, &path, text, &references, before) {
-                Some(pieces) if !pieces.is_empty() => edits.push((path, respell(&element, text, pieces, respelled))),
+            match pieces(file, &path, text, &references, &index, all, names) {
+                Some(pieces) if !pieces.is_empty() => edits.push((path, pieces)),
                 Some(_) => {}
-                None => doubtful.push(element),
+                None => doubtful.push(element(file, root, &path)),
             }
         }
         for (path, pieces) in edits {
-            editor.splice(&file, &path, pieces, &because(before.renames));
+            let Some(node) = root.at_path_mut(&path) else { continue };
+            let Some(tile) = tiles.get_mut(node.tile as usize) else { continue };
+            let Value::Text(text) = &mut node.value else { continue };
+            let pieces = respelled(&mut tile.spelled, text, pieces, &exact);
+            pieces.iter().rev().for_each(|(at, new)| text.replace_range(at.clone(), new));
+            tile.because.clone_from(&because);
         }
     }
     doubtful
 }
 
 /// What to replace in one value. `None` where that can't be told with certainty.
-fn pieces(file: &FileKey, path: &[Seg], text: &str, references: &[Reference], before: &Before<'_>) -> Option<Vec<(Range<usize>, String)>> {
+fn pieces(
+    file: &FileKey,
+    path: &[Seg],
+    text: &str,
+    references: &[Reference],
+    index: &Index,
+    all: &Schema,
+    names: &RenameMap,
+) -> Option<Pieces> {
     let (shape, ..) = at_path(file, path)?;
     let scope = match shape {
         Shape::Condition { of_target } => {
             let entity = match (of_target, path) {
-                (true, [_, Seg::Key(field), ..]) => before.index.target(file.name(), field)?,
+                (true, [_, Seg::Key(field), ..]) => index.target(file.name(), field)?,
                 _ => file.name(),
             };
-            Some(before.index.entities.get(entity)?.scope())
+            Some(index.entities.get(entity)?.scope())
         }
-        Shape::Statement => Some(sql::Scope::Statement { table: before.index.table(file.name())? }),
+        Shape::Statement => Some(sql::Scope::Statement { table: index.table(file.name())? }),
         _ => None,
     };
     if let Some(scope) = scope {
-        return sql::rename_in(text, scope, before.schema, before.renames);
+        return sql::rename_in(text, scope, all, names);
     }
     let mut pieces = Vec::new();
     for reference in references.iter().filter(|r| !r.in_key) {
         let (old, new) = match &reference.to {
-            Referent::Table(table) => (table.as_str(), before.renames.table(table)),
-            Referent::Column { table, column } => (column.as_str(), before.renames.column(table, column)),
+            Referent::Table(table) => (table.as_str(), names.table(table)),
+            Referent::Column { table, column } => (column.as_str(), names.column(table, column)),
             _ => continue,
         };
         if old != new {
@@ -87,28 +92,19 @@ fn pieces(file: &FileKey, path: &[Seg], text: &str, references: &[Reference], be
 }
 
 /// Uses the spelling a name had before, where it is known, and remembers one that the way back would lose.
-fn respell(
-    element: &Element,
-    text: &str,
-    mut pieces: Vec<(Range<usize>, String)>,
-    respelled: &mut Vec<Respelled>,
-) -> Vec<(Range<usize>, String)> {
-    let known = respelled.iter().position(|r| r.element == *element);
-    let mut tokens = known.and_then(|at| respelled.get(at)).map(|r| r.tokens.clone()).unwrap_or_default();
+fn respelled(spelled: &mut Vec<(String, String)>, text: &str, mut pieces: Pieces, exact: &BTreeSet<&str>) -> Pieces {
+    let mut known = std::mem::take(spelled);
     let mut fresh: Vec<(String, String)> = Vec::new();
     for (range, new) in &mut pieces {
         let now = text.get(range.clone()).unwrap_or_default().to_owned();
-        if let Some(at) = tokens.iter().position(|(is, was)| *is == now && name::unquoted(was) == name::unquoted(new)) {
-            *new = tokens.remove(at).1;
-        } else if spelled_back(new, &now) != now {
+        if let Some(at) = known.iter().position(|(is, was)| *is == now && name::same(&name::unquoted(was), &name::unquoted(new))) {
+            *new = known.remove(at).1;
+        } else if spelled_back(new, &now) != now || !exact.contains(name::unquoted(&now).as_str()) {
             fresh.push((new.clone(), now));
         }
     }
-    tokens.extend(fresh);
-    respelled.retain(|r| r.element != *element);
-    if !tokens.is_empty() {
-        respelled.push(Respelled { element: element.clone(), tokens });
-    }
+    known.extend(fresh);
+    *spelled = known;
     pieces
 }
 
@@ -123,43 +119,12 @@ fn spelled_back(new: &str, old: &str) -> String {
     }
 }
 
-fn because(renames: &RenameMap) -> String {
-    let pairs = renames.table_renames().chain(renames.column_renames().map(|(_, from, to)| (from, to)));
+fn because(names: &RenameMap) -> String {
+    let pairs = names.table_renames().chain(names.column_renames().map(|(_, from, to)| (from, to)));
     let stays = pairs.filter(|(_, to)| without_gone(to) == *to);
-    let all: Vec<String> = stays.map(|(from, to)| name::shown(&format!("{from} is {to} now"))).collect();
+    let all: Vec<String> = stays.map(|(from, to)| name::shown(&format!("{} is {to} now", without_gone(from)))).collect();
     match all.as_slice() {
         [one] => one.clone(),
         _ => "names changed in the database".to_owned(),
     }
-}
-
-/// Brings memory to the present names and carries the composed renames since it left through a part that came back.
-pub(super) fn rekey_returned(
-    editor: &mut Editor,
-    element: &Element,
-    since: usize,
-    memory: &Memory,
-    extra: &RenameMap,
-    schema: &Schema,
-    respelled: &mut Vec<Respelled>,
-) {
-    let renames = memory.renames_since(since).then(extra);
-    if renames.is_empty() {
-        return;
-    }
-    carried_back(editor, Some(element), &renames, schema, respelled);
-}
-
-/// Carries renames through what still has the old names, although everything around has the new ones.
-pub(super) fn carried_back(
-    editor: &mut Editor,
-    within: Option<&Element>,
-    renames: &RenameMap,
-    schema: &Schema,
-    respelled: &mut Vec<Respelled>,
-) -> Vec<Element> {
-    let back = renames.inverse();
-    let index = Index::of(&editor.tree).renamed(&back);
-    let before = back.applied_to(schema);
-    rekey(editor, &Before { index: &index, schema: &before, renames }, within, respelled)
 }

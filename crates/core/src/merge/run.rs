@@ -1,266 +1,190 @@
 //! The five steps, one after the other.
 
-use super::access;
-use super::asked::{answer, key_questions, rename_questions, source_questions};
-use super::edit::Editor;
-use super::element::Element;
-use super::follow::{FieldNames, NewNames, Remembered, following, going_back, rename_fields};
-use super::kept_references::with_kept_references;
+use super::asked::{NewTables, answer, key_questions, rename_questions, source_questions};
+use super::follow::FieldNames;
+use super::hide::{Hiding, empty, hide, names_hidden, tell_back, wanting};
+use super::identities::{Carried, Identities, Lost};
 use super::layout::{LayoutInput, Placement};
-use super::loss::{Losing, Pending, Unsettled, set_aside};
-use super::memory::{Fact, Left, Memory, Part, Thing};
-use super::new_tables::NewTables;
-use super::outcome::{Input, Outcome, Stored};
-use super::ownership::{Kept, Marks, Owner, Side};
-use super::questions::{Limit, about_limit, source_question};
-use super::rekey::{Before, carried_back, rekey};
-use super::remember::{keep_what_was_known, remember};
-use super::returns::{Returning, Scene, put_back};
+use super::outcome::{Input, Outcome};
+use super::questions::{about_limit, source_question};
+use super::references::with_kept_references;
+use super::told::{Before, tell};
+use super::values::Kept;
+use super::walk::{self, walk};
+use super::whole::Whole;
+use super::{claim, follow, narrow, rekey};
 use crate::changes::{Comparison, compare};
 use crate::definition::{FileKey, Index, Node, Tree, Value};
 use crate::draft::{NamesInUse, Plan, draft};
-use crate::impact::{Finding, Location, Severity};
+use crate::merge::{Element, Thing};
 use crate::name;
-use crate::rename::{Known, RenameMap};
+use crate::rename::{Known, RenameMap, without_gone};
 use crate::schema::{Schema, in_accepted_order};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// What is known of renames beyond the two schemas.
-pub(crate) fn known(input: &Input<'_>) -> Known {
-    let returning = input.memory.gone.iter().map(|g| (g.thing.table.clone(), g.thing.column.clone())).collect();
-    Known { policy: input.renames, former: input.memory.former_names(input.accepted), answers: input.answers.clone(), returning }
+pub(super) fn known(given: &Input<'_>) -> Known {
+    Known { policy: given.renames, former: given.known.former(), answers: given.answers.clone(), returning: given.known.returning() }
 }
 
-/// Merges a change of the database into the definition.
-///
-/// Where a question is open, the result is that of its safe choice.
-pub fn merge(input: &Input<'_>) -> Outcome {
-    let comparison = compare(input.accepted, input.changed, &known(input));
+/// Merges a change of the database into the definition. Where a question is open, the result is that of its safe choice.
+pub fn merge(given: &Input<'_>) -> Outcome {
+    let mut whole = given.whole.clone();
+    let shown_before = given.whole.shown();
+    let comparison = compare(given.accepted, given.changed, &known(given));
     let taken = comparison.taken();
-    let mut memory = input.memory.clone();
-    memory.rename(&taken);
-    if !taken.is_empty() {
-        memory.renames.push(taken.clone());
-    }
-    let carried = taken.applied_to(input.accepted);
-    let mut tables = NewTables::of(input, &comparison, &carried, &memory);
-    let effective = tables.effective(input.changed, &carried);
+    let live = taken.applied_to(given.accepted);
+    let returns = |table: &str| {
+        let lost = given.known.lost.iter().filter(|(_, column)| column.is_none());
+        lost.flat_map(|(t, _)| given.known.names_of(&Thing::table(t))).any(|n| name::same(&n, table))
+    };
+    let mut tables = NewTables::of(given.answers, &given.known.later, given.changed, &comparison, &live, &returns);
+    let effective = tables.effective(given.changed, &live);
 
     // 1. Re-key
-    let before_index = Index::of(input.tree);
-    let mut respelled = memory.respelled.clone();
-    let mut yours = Editor::new(input.tree.clone(), memory.parts.clone(), &memory);
-    let before = Before { index: &before_index, schema: input.accepted, renames: &taken };
-    let mut doubtful = rekey(&mut yours, &before, None, &mut respelled);
-    let mut stored = Editor::new(input.stored.tree.clone(), memory.draft_parts.clone(), &memory);
-    let stored_index = Index::of(&stored.tree);
-    rekey(&mut stored, &Before { index: &stored_index, ..before }, None, &mut Vec::new());
-    NamesInUse::align(&mut stored.tree, &yours.tree);
-    let mut inserted = memory.inserted.clone();
-    let mut marks = input.stored.marks.clone();
-    let engine = input.changed.engine;
-    let mut followed = match input.field_names {
-        FieldNames::Follow => {
-            let sides = (&*yours.whole(), &*stored.whole());
-            following(sides, (input.accepted, &effective), &taken, &mut memory)
-        }
-        FieldNames::Keep => NewNames::new(),
+    let everything = given.known.all(given.accepted);
+    let carried = Carried::of(given.known, given.accepted, &effective, &taken);
+    let before = Before::of(given.whole, &shown_before);
+    let mut doubtful = rekey::rekey(&mut whole, &everything, &carried.names);
+    let followed = match given.field_names {
+        FieldNames::Follow => follow::follow(&mut whole, (&everything, &carried.all), &carried.names),
+        FieldNames::Keep => follow::NewNames::new(),
     };
-    let mut remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
-    rename_fields(&mut yours, &mut stored, &followed, engine, &mut remembered);
+    let mut left_out = carried.known.left_out.clone();
+    left_out.elements.extend(given.deleted.iter().cloned());
+    let still_out = |e: &String| !is_there(&whole.tree, &Element::decode(e));
+    left_out.elements = left_out.elements.iter().map(|e| follow::renamed(e, &followed)).filter(still_out).collect();
 
-    // 2. Set aside, 3. put back
-    let returning = Returning::of(&memory, &effective, &carried);
-    let accepted = returning.added_to(&carried);
-    let things = lost_things(&accepted, &effective);
-    let known = memory.clone();
-    let scene = Scene { memory: &known, returning: &returning, carried: &carried, accepted: &accepted, changed: &effective };
-    let mut restricted = access::restricted(&yours);
-    let mut pending = Pending::new();
-    let mut restored = Vec::new();
-    let given_up = given_up(input, &yours.tree);
-    // What was lost, now or with an earlier merge.
-    let known_gone = known.gone.iter().map(|g| g.thing.clone());
-    let is_away = |t: &Thing| !t.is_in(&carried) && !t.renamed(&returning.names).is_in(&effective);
-    let still_gone: Vec<Thing> = things.iter().cloned().chain(known_gone.filter(is_away)).collect();
-    let mut sources = BTreeMap::new();
-    for (editor, is_yours) in [(&mut yours, true), (&mut stored, false)] {
-        let mut own_pending = Pending::new();
-        let gone = Losing { things: &things, inserted: &inserted, given_up: &given_up, within: None };
-        let unsettled = set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
-        if is_yours {
-            let Unsettled { doubtful: unsure, asked } = unsettled;
-            doubtful.extend(unsure.into_iter().filter(|e| !doubtful.contains(e)).collect::<Vec<_>>());
-            sources = asked;
-        }
-        let mut ignored = Vec::new();
-        let respelled = if is_yours { &mut respelled } else { &mut ignored };
-        let back = put_back(editor, &scene, respelled);
-        if is_yours && !returning.names.is_empty() {
-            // What was kept although what it names was gone has it again, under another name.
-            let unsure = carried_back(editor, None, &returning.names, &accepted, respelled);
-            doubtful.extend(unsure.into_iter().filter(|e| !doubtful.contains(e)).collect::<Vec<_>>());
-        }
-        if is_yours {
-            // An entity that comes back with less than it had is as restricted as it comes back.
-            let whole = |entity: &String| back.iter().any(|p| p.element.steps.is_empty() && p.element.file.name() == entity);
-            restricted.extend(access::restricted(editor).into_iter().filter(|(entity, _)| whole(entity)));
-        }
-        if !back.is_empty() {
-            own_pending.retain(|element, _| !back.iter().any(|part| part.element == *element));
-            // What came back in another shape may name what didn't, now or with an earlier merge.
-            let places: Vec<Element> = back.iter().map(|part| part.element.clone()).collect();
-            let gone = Losing { things: &still_gone, within: Some(&places), ..gone };
-            set_aside(editor, &Index::of(&editor.tree), &accepted, gone, &mut own_pending);
-        }
-        if is_yours {
-            pending = own_pending;
-            restored = back;
-        } else {
-            drop_pending(editor, &own_pending);
+    // The drafts, under the names in use
+    let index = Index::of(&whole.tree);
+    let accepted = carried.names.applied_to(given.accepted);
+    let ordered = in_accepted_order(&carried.all, &effective);
+    left_out.columns = columns_under(&left_out.columns, &index, &taken);
+    let is_own = |entity: &str| whole.tree.entity(entity).and_then(|root| whole.tile(root)).is_some_and(|t| t.own);
+    let mut names = NamesInUse::of_whole(&whole.tree, &is_own);
+    // A key behind another: the one that is shown holds where the columns of the other aren't there.
+    for (entity, root) in whole.tree.entities() {
+        let shown = root.get("key").and_then(|key| whole.tile(key)?.stand_in.as_ref());
+        if let (Some(shown), Some(table)) = (shown, index.table(entity)) {
+            names.add_key(table, shown.value.strings().iter().map(|c| name::read(c)).collect());
         }
     }
-
-    // What came back may have the name its column had when the field followed it.
-    let back = match memory.followed.is_empty() {
-        true => NewNames::new(),
-        false => going_back(&yours.tree, (&yours.whole(), &stored.whole()), &mut memory),
+    let open_to = given.known.start_role.as_deref().filter(|role| whole.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
+    let title = whole.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
+    let seen = with_kept_references(&accepted, &whole, &index);
+    let plan = |names: &NamesInUse, schema: &Schema| draft(schema, &Plan { conventions: given.conventions, names, open_to, title: &title });
+    let first = plan(&names, &seen).tree;
+    // What a person deleted isn't drafted, so that nothing else in a draft names it.
+    let lost = Lost::of(&carried.known);
+    let (columns, deleted) = NamesInUse::deleted(&whole.tree, &first);
+    keep_out(&mut left_out, &columns, &deleted, &index, &lost, &ordered);
+    let p0 = if left_out.columns.is_empty() && left_out.tables.is_empty() {
+        first.clone()
+    } else {
+        names.keep_out(&left_out.columns, &left_out.tables);
+        plan(&names, &seen).tree
     };
-    let mut remembered = Remembered { inserted: &mut inserted, respelled: &mut respelled, marks: &mut marks };
-    let moved = rename_fields(&mut yours, &mut stored, &back, engine, &mut remembered);
-    if !back.is_empty() {
-        pending = pending.into_iter().map(|(element, things)| (moved.element(&element), things)).collect();
-        sources = sources.into_iter().map(|(element, things)| (moved.element(&element), things)).collect();
-        restored.iter_mut().for_each(|part: &mut Part| part.element = moved.element(&part.element));
-        doubtful.iter_mut().for_each(|element| *element = moved.element(element));
-        followed.extend(back);
-    }
-
-    // 4. Ownership
-    let open_to = input.stored.start_role.as_deref().filter(|role| yours.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
-    let names = NamesInUse::of(&yours.tree, &stored.tree).with_set_aside(&yours.whole(), &stored.whole());
-    let title = stored.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
-    let plan = Plan { conventions: input.conventions, names: &names, open_to, title: &title };
-    let ordered = in_accepted_order(&accepted, &effective);
-    let p0 = returning.drafted(&carried, &|schema| {
-        let seen = with_kept_references(schema, &yours.tree, &inserted);
-        strip(draft(&seen, &plan).tree, schema, &things, &memory)
-    });
-    // A key that was chosen, or came back, holds for what is drafted from now on.
-    let mut chosen = names.clone().with_keys(input.answers);
-    for part in restored.iter().filter(|p| p.element.steps.len() == 1 && p.element.last() == "key") {
-        let table = yours.tree.entity(part.element.file.name()).and_then(|e| e.get("table")).and_then(Node::as_text).map(name::read_table);
-        let key = yours.get(&part.element).map(Node::strings).unwrap_or_default();
-        chosen.set_key(&table.unwrap_or_default(), key.iter().map(|c| name::read(c)).collect());
-    }
-    let drafted = draft(&with_kept_references(&ordered, &yours.tree, &inserted), &Plan { names: &chosen, ..plan.clone() });
+    left_out.elements.extend(claim::claim(&mut whole, &p0, given.fresh));
+    narrow::restrict(&mut whole);
+    let chosen = names.clone().with_keys(given.answers);
+    let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index));
     let mut p1 = drafted.tree;
-    let key_questions = key_questions(input, &drafted.keys, &yours.tree, &pending);
-    let hidden = hidden_replacements(input, &comparison, &taken, &mut p1);
+    let hidden = hidden_replacements(given, &comparison, &taken, &shown_before, &mut p1);
+    conceal_titles(&whole, &p0, &mut p1);
+
+    // 3. and 4. Values, and what is new
     let placement = Placement::of(&LayoutInput {
-        yours: &yours.tree,
-        whole: (&yours.whole(), &stored.whole()),
+        whole: &whole,
         p1: &p1,
-        accepted: &accepted,
+        known: &carried.names.applied_to(&everything),
         changed: &effective,
-        answers: input.answers,
-        policy: input.new_fields,
+        answers: given.answers,
+        policy: given.new_fields,
         hidden,
-        restricted: &access::restricted(&yours),
     });
-    let d = stored.tree.clone();
-    let (mut kept, mut limits): (Vec<Kept>, Vec<Limit>) = (Vec::new(), Vec::new());
-    let inserted_before = inserted.clone();
-    let renamed = entities_renamed(&yours.tree, &taken);
-    for (editor, side) in [(&mut yours, Side::Yours), (&mut stored, Side::Stored)] {
-        let (no_pending, mut no_marks, mut no_inserted) = (Pending::new(), Marks::new(), inserted_before.clone());
-        let mut returned: Vec<Element> = restored.iter().map(|part: &Part| part.element.clone()).collect();
-        let mut ignored = Vec::new();
-        // What the first look added is nobody's own in the next ones.
-        let mut first_marks: Option<Marks> = None;
-        loop {
-            let mut owner = Owner {
-                returned: &returned,
-                renamed: &renamed,
-                side,
-                editor: &mut *editor,
-                pending: if side == Side::Yours { &pending } else { &no_pending },
-                marks: if side == Side::Yours { &mut marks } else { &mut no_marks },
-                inserted: if side == Side::Yours { &mut inserted } else { &mut no_inserted },
-                placement: &placement,
-                answers: input.answers,
-                kept: Vec::new(),
-                limits: Vec::new(),
-            };
-            owner.run(&d, &p0, &p1);
-            let (own_kept, own_limits) = (owner.kept, owner.limits);
-            // A place that ownership has made again may be what a part was waiting for: then it is looked at as well.
-            let late = put_back(editor, &scene, if side == Side::Yours { &mut respelled } else { &mut ignored });
-            let is_done = late.is_empty();
-            returned.extend(late.iter().map(|part| part.element.clone()));
-            if side == Side::Yours {
-                if let Some(first) = first_marks.take() {
-                    marks = first;
-                }
-                first_marks = (!is_done).then(|| marks.clone());
-                kept = own_kept;
-                let asked: Vec<String> = limits.iter().map(|l| l.question.clone()).collect();
-                limits.extend(own_limits.into_iter().filter(|l| !asked.contains(&l.question)));
-                restored.extend(late);
-            }
-            if is_done {
-                break;
-            }
+    let before_walk = whole.shown();
+    let is_lost = |table: &str, column: &String| lost.of_thing(&Thing::column(table, column)).is_some();
+    let lost_keys: BTreeSet<String> =
+        index.entities.iter().filter(|(_, e)| e.key.iter().any(|c| is_lost(&e.table, c))).map(|(e, _)| e.clone()).collect();
+    let rules = walk::Given { placement: &placement, answers: given.answers, left_out: &left_out.elements, lost_keys: &lost_keys };
+    let walked = walk(&mut whole, &p0, &p1, rules);
+    let (mut kept, limits, new_fields) = (walked.kept, walked.limits, walked.new_fields);
+    left_out.elements.extend(walked.left_out);
+    kept.extend(deleted_fields(&first, &p0));
+
+    // 2. Hide and show, of what is there now
+    let words: Vec<String> = carried.known.lost.iter().map(|(t, c)| without_gone(c.as_deref().unwrap_or(t)).to_owned()).collect();
+    let given_up = given_up(given, &whole.tree);
+    // 5. Narrow access: first, since what is hidden from somebody is in no title
+    narrow::narrow(&mut whole, &before_walk, &new_fields);
+    let mut lacking = BTreeSet::new();
+    let told = loop {
+        let hiding = Hiding { all: &carried.all, lost: &lost, words: &words, given_up: &given_up, wanting: &lacking, p0: &p0, p1: &p1 };
+        let told = hide(&mut whole, &hiding);
+        empty(&mut whole);
+        let more: BTreeSet<_> = wanting(&whole).difference(&lacking).cloned().collect();
+        if more.is_empty() {
+            break told;
         }
+        lacking.extend(more);
+    };
+    if !carried.back.is_empty() {
+        let (back, nothing) = (Lost::things(carried.back.iter().cloned()), BTreeSet::new());
+        tell_back(
+            &mut whole,
+            &Hiding { all: &carried.all, lost: &back, words: &[], given_up: &given_up, wanting: &nothing, p0: &p0, p1: &p1 },
+        );
     }
+    doubtful.extend(told.doubtful.iter().filter(|e| !doubtful.contains(e)).cloned().collect::<Vec<_>>());
 
-    // 5. Narrow access
-    access::narrow(&mut yours, &placement.new_fields, &returning.gone, &mut inserted);
+    let tree = whole.shown();
+    let done = tell(&whole, &before);
+    let mut accepted = ordered;
+    accepted.outside.extend(tables.withheld());
+    accepted.outside.sort();
+    accepted.outside.dedup();
+    keep_what_was_known(given, &taken, &comparison, &mut accepted);
 
-    let first_new = memory.next;
-    let set_aside: Vec<Part> = yours
-        .parts
-        .iter()
-        .filter(|p| p.id >= first_new && matches!(p.fact, Fact::Needs(_) | Fact::Container | Fact::Limit))
-        .cloned()
-        .collect();
-    remember(&mut memory, &scene, &things, &restricted, &yours, &stored);
-    let aside = |e: &Element| yours.parts.iter().any(|p| p.left == Left::Absent && e.is_within(&p.element));
-    memory.respelled = respelled.into_iter().filter(|r| yours.get(&r.element).is_some() || aside(&r.element)).collect();
-    inserted.retain(|e| yours.get(e).is_some() || aside(e));
-    memory.inserted = inserted;
-    marks.retain(|element, value| yours.get(element) == value.as_ref() || aside(element));
-    let mut new_accepted = ordered;
-    new_accepted.outside.extend(tables.withheld());
-    new_accepted.outside.sort();
-    new_accepted.outside.dedup();
-
-    keep_what_was_known(input, &taken, &comparison, &mut new_accepted);
-
-    let mut questions = rename_questions(input, &comparison);
+    let mut questions = rename_questions(given.answers, &comparison);
     questions.append(&mut tables.questions);
     questions.extend(placement.questions);
     for limit in limits {
         let mut question = about_limit(&limit);
-        question.answer = answer(input, &question);
+        question.answer = answer(given.answers, &question);
         questions.push(question);
     }
-    questions.extend(source_questions(input, &sources, &set_aside));
-    questions.extend(key_questions);
-    let unasked = input.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
-    let new_stored = Stored { tree: stored.tree, marks, start_role: input.stored.start_role.clone(), later: tables.later };
-    let doubtful = doubtful.iter().filter_map(|e| Some(doubtful_sql(e, yours.tree.files.get(&e.file)?))).collect();
+    let mut named: BTreeMap<String, Vec<Thing>> = BTreeMap::new();
+    let was_lost = |thing: &Thing| given.known.renamed(&carried.names).is_lost(thing);
+    for (element, things) in &told.asked {
+        let new: Vec<Thing> = things.iter().filter(|t| !was_lost(t)).cloned().collect();
+        if !new.is_empty() {
+            named.entry(element.file.name().to_owned()).or_default().extend(new);
+        }
+    }
+    questions.extend(source_questions(given.answers, &named));
+    let asks = |entity: &str| {
+        let is_lost_now = |c: &String| {
+            let thing = index.table(entity).map(|table| Thing::column(table, c));
+            thing.is_some_and(|t| lost.of_thing(&t).is_some() && !was_lost(&t))
+        };
+        let is_new = !shown_before.files.contains_key(&FileKey::Entity(entity.to_owned()));
+        is_new || index.entities.get(entity).is_some_and(|e| e.key.iter().any(is_lost_now))
+    };
+    questions.extend(key_questions(given.answers, &drafted.keys, &asks));
+    let unasked = given.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
+    let known = Identities { left_out, later: tables.later, start_role: given.known.start_role.clone(), ..carried.known };
+    let doubtful = doubtful.iter().filter(|e| tree.files.get(&e.file).is_some_and(|root| e.resolve(root).is_some())).cloned().collect();
     Outcome {
         comparison,
-        edits: yours.edits,
-        tree: yours.tree,
-        stored: new_stored,
-        memory,
-        accepted: new_accepted,
+        whole,
+        tree,
+        known,
+        accepted,
         questions,
         kept,
-        set_aside,
-        restored,
+        edits: done.changes,
+        set_aside: done.set_aside,
+        restored: done.restored,
         doubtful,
         renamed_fields: followed.into_iter().map(|((entity, from), to)| (entity, from, to)).collect(),
         exclude: tables.exclude,
@@ -268,51 +192,159 @@ pub fn merge(input: &Input<'_>) -> Outcome {
     }
 }
 
-/// SQL that can't be analysed with certainty isn't rewritten: a person has to look at it.
-fn doubtful_sql(element: &Element, root: &Node) -> Finding {
-    let rule = match element.last() {
-        "rows" => "access/row-filter-broken",
-        "formula" => "page/formula-broken",
-        "rule" => "value/rule-broken",
-        "select" | "sql" => "page/source-broken",
-        _ if element.key_at(0) == Some("field") => "lookup/condition-broken",
-        _ => "page/condition-broken",
-    };
-    let message = format!(
-        "{} can't be analysed with certainty and may name something that is gone or renamed: it was left as it is",
-        element.shown()
-    );
-    let mut finding = Finding::new(rule, Severity::Risk, message).entity(element.file.name()).help("look through it and mend it by hand");
-    if let Some(at) = element.resolve(root).and_then(|path| root.at_path(&path)).map(|n| n.at) {
-        finding.at = Some(Location::at(&element.file, at));
-    }
-    finding
+/// Whether an element is there, shown or hidden.
+fn is_there(tree: &Tree, element: &Element) -> bool {
+    tree.files.get(&element.file).is_some_and(|root| element.resolve(root).is_some())
 }
 
-/// Entities over tables that are renamed, or whose columns are, and those that show or look up their records.
-fn entities_renamed(tree: &Tree, taken: &RenameMap) -> BTreeSet<String> {
-    let of_columns = taken.column_renames().map(|(table, ..)| taken.table(table));
-    let tables: BTreeSet<String> = taken.table_renames().map(|(_, to)| to).chain(of_columns).map(name::fold).collect();
-    if tables.is_empty() {
-        return BTreeSet::new();
-    }
-    let index = Index::of(tree);
-    let is_renamed = |entity: &str| index.table(entity).is_some_and(|table| tables.contains(&name::fold(table)));
-    let mut all = BTreeSet::new();
-    for (entity, known) in &index.entities {
-        for target in known.fields.values().filter_map(|f| f.target.as_ref()) {
-            if is_renamed(entity) {
-                all.insert(target.clone());
-            }
-            if is_renamed(target) {
-                all.insert(entity.clone());
+/// Columns that were left out, under their names now.
+fn columns_under(columns: &BTreeSet<(String, String)>, index: &Index, taken: &RenameMap) -> BTreeSet<(String, String)> {
+    let back = taken.inverse();
+    let now = |(entity, column): &(String, String)| {
+        let table = index.table(entity).map(|t| back.table(t).to_owned()).unwrap_or_default();
+        (entity.clone(), name::fold(taken.column(&table, column)))
+    };
+    columns.iter().map(now).collect()
+}
+
+/// What a person left out: told by the draft of the accepted schema; of what is lost at the moment, as it was known before.
+fn keep_out(
+    left_out: &mut super::identities::LeftOut,
+    columns: &[(String, String)],
+    deleted: &[String],
+    index: &Index,
+    lost: &Lost,
+    changed: &Schema,
+) {
+    let used = |entity: &str, column: &str| index.entities.get(entity).is_some_and(|e| e.fields.values().any(|f| f.is_over(column)));
+    left_out.columns.retain(|(entity, column)| index.entities.contains_key(entity) && !used(entity, column));
+    left_out.columns.extend(columns.iter().cloned());
+    let has_entity = |table: &str| index.entities.values().any(|e| name::same(&e.table, table));
+    left_out.tables.retain(|t| !has_entity(t));
+    left_out.tables.extend(deleted.iter().cloned());
+    let _ = (lost, changed);
+}
+
+/// Fields and entities that a person deleted are customisations.
+fn deleted_fields(first: &Tree, p0: &Tree) -> Vec<Kept> {
+    let mut kept = Vec::new();
+    for (file, root) in &first.files {
+        let element = Element::file(file.clone());
+        let Some(now) = p0.files.get(file) else {
+            kept.push(Kept { element, yours: None, draft: Some(root.clone()), concerned: false });
+            continue;
+        };
+        for field in root.get("field").map(Node::entries).unwrap_or_default() {
+            if now.get("field").is_none_or(|f| f.get(&field.key).is_none()) {
+                let element = element.key("field").key(&field.key);
+                kept.push(Kept { element, yours: None, draft: Some(field.node.clone()), concerned: false });
             }
         }
-        if is_renamed(entity) {
-            all.insert(entity.clone());
+    }
+    kept
+}
+
+/// Entities whose own SQL goes if anything it names is gone: so answered, or hidden already.
+fn given_up(given: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
+    let is_hidden = |entity: &str| {
+        let select = tree.entity(entity).and_then(|e| e.get("source")?.get("select"));
+        select.and_then(|s| given.whole.tile(s)).is_some_and(|t| t.was_hidden)
+            && tree.entity(entity).and_then(|root| given.whole.tile(root)).is_some_and(|t| !t.was_hidden)
+    };
+    let is = |entity: &&str| given.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside") || is_hidden(entity);
+    tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
+}
+
+/// A title that names a field hidden from somebody isn't taken over: the one before stays, or the key.
+fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) {
+    let restricted = narrow::restricted_entities(&whole.tree);
+    for (file, root) in &mut p1.files {
+        let Some(mine) = whole.tree.files.get(file) else { continue };
+        let before = p0.files.get(file);
+        let (old, new) = (before.and_then(|b| b.get("title")).cloned(), root.get("title").cloned());
+        let (Some(old), Some(text)) = (old, new.as_ref().and_then(Node::as_text)) else { continue };
+        let known_before =
+            mine.get("title").and_then(|t| whole.tile(t)).is_some_and(|t| t.faces.iter().any(|(d, _)| d.as_ref() == new.as_ref()));
+        let is_new = |field: &str| {
+            before.and_then(|b| b.get("field")?.get(field)).is_none() && mine.get("field").and_then(|f| f.get(field)).is_none()
+        };
+        let concealed = restricted.contains(file.name()) && crate::sql::parse_template(text).fields().any(|(f, ..)| is_new(f));
+        if Some(&old) == new.as_ref() || known_before || !(concealed || names_hidden(mine, text)) {
+            continue;
+        }
+        let fields = root.get("field");
+        let stays = crate::sql::parse_template(old.as_text().unwrap_or_default())
+            .fields()
+            .all(|(f, ..)| fields.and_then(|all| all.get(f)).is_some());
+        if stays {
+            root.set("title", old);
+        } else {
+            let key = root.get("key").map(Node::strings).unwrap_or_default();
+            let of_key = |field: &&crate::definition::Entry| {
+                field.node.get("column").and_then(Node::as_text).is_some_and(|c| name::contains(&key, c))
+            };
+            let title: Vec<String> =
+                fields.map(Node::entries).unwrap_or_default().iter().filter(of_key).map(|f| format!("{{{}}}", f.key)).collect();
+            if !title.is_empty() {
+                root.set("title", Node::text(title.join(" ")));
+            }
         }
     }
-    all
+}
+
+/// What was measured of the data stays known until it is measured anew; and where nothing changed, the catalogue's
+/// numbers alone, which move when a database is restored, are no reason to write.
+fn keep_what_was_known(given: &Input<'_>, taken: &RenameMap, comparison: &Comparison, accepted: &mut Schema) {
+    if accepted.fingerprints.is_empty() {
+        let known = given.accepted.fingerprints.iter().map(|f| {
+            let (table, column) = (taken.table(&f.table).to_owned(), taken.column(&f.table, &f.column).to_owned());
+            crate::schema::Fingerprint { table, column, ..f.clone() }
+        });
+        accepted.fingerprints = known.filter(|f| accepted.column(&f.table, &f.column).is_some()).collect();
+        accepted.fingerprints.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
+    }
+    let same = comparison.changes.is_empty()
+        && accepted.tables == given.accepted.tables
+        && accepted.objects == given.accepted.objects
+        && accepted.outside == given.accepted.outside;
+    if same {
+        accepted.catalogue.clone_from(&given.accepted.catalogue);
+    }
+}
+
+/// New columns that may be a hidden one's new name are hidden in the draft, whatever was answered.
+fn hidden_replacements(
+    given: &Input<'_>,
+    comparison: &Comparison,
+    taken: &RenameMap,
+    before: &Tree,
+    p1: &mut Tree,
+) -> BTreeSet<(String, String)> {
+    let mut hidden = BTreeSet::new();
+    let yours = Index::of(before);
+    for rename in &comparison.renames {
+        let Some(old) = &rename.column else { continue };
+        for (entity, known) in yours.of_table(&rename.table) {
+            let is_hidden =
+                |field: &str| before.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("hidden")?.as_bool()) == Some(true);
+            if !known.fields.iter().any(|(field, names)| names.is_over(old) && is_hidden(field)) {
+                continue;
+            }
+            let fields = p1.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()]));
+            let Some(Value::Table(entries)) = fields.map(|f| &mut f.value) else { continue };
+            let table = taken.table(&rename.table);
+            for entry in entries.iter_mut() {
+                let column = entry.node.get("column").and_then(Node::as_text).map(name::read);
+                let offered =
+                    column.as_ref().is_some_and(|c| name::contains(&rename.candidates, c) && given.accepted.column(table, c).is_none());
+                if offered && rename.to.as_deref().is_none_or(|to| !rename.taken || !column.as_deref().is_some_and(|c| name::same(c, to))) {
+                    entry.node.set("hidden", true.into());
+                    hidden.insert((entity.to_owned(), entry.key.clone()));
+                }
+            }
+        }
+    }
+    hidden
 }
 
 /// The answers given, with the safe choice for every question that is open, until none is: an answer may open others.
@@ -326,75 +358,4 @@ pub fn safe_answers(input: &Input<'_>) -> BTreeMap<String, String> {
         }
         answers.extend(open);
     }
-}
-
-/// Entities whose own SQL goes if anything it names is gone: so answered.
-fn given_up(input: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
-    let is = |entity: &&str| input.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside");
-    tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
-}
-
-/// Tables and columns that the changed schema lacks.
-fn lost_things(accepted: &Schema, changed: &Schema) -> Vec<Thing> {
-    let mut things = Vec::new();
-    for table in &accepted.tables {
-        match changed.table(&table.name) {
-            None => things.push(Thing::table(&table.name)),
-            Some(now) => {
-                things.extend(table.columns.iter().filter(|c| now.column(&c.name).is_none()).map(|c| Thing::column(&table.name, &c.name)));
-            }
-        }
-    }
-    things
-}
-
-/// A draft without anything that is gone.
-fn strip(tree: Tree, schema: &Schema, things: &[Thing], memory: &Memory) -> Tree {
-    let mut editor = Editor::new(tree, Vec::new(), memory);
-    let index = Index::of(&editor.tree);
-    let mut pending = Pending::new();
-    let gone = Losing { things, inserted: &BTreeSet::new(), given_up: &BTreeSet::new(), within: None };
-    set_aside(&mut editor, &index, schema, gone, &mut pending);
-    drop_pending(&mut editor, &pending);
-    editor.tree
-}
-
-fn drop_pending(editor: &mut Editor, pending: &Pending) {
-    for element in pending.keys() {
-        let keep = editor.parts.len();
-        editor.remove(element, Fact::Draft, "");
-        editor.parts.truncate(keep);
-    }
-}
-
-/// New columns that may be a hidden one's new name are hidden in the draft, whatever was answered.
-fn hidden_replacements(input: &Input<'_>, comparison: &Comparison, taken: &RenameMap, p1: &mut Tree) -> BTreeSet<(String, String)> {
-    let mut hidden = BTreeSet::new();
-    let yours = Index::of(input.tree);
-    for rename in &comparison.renames {
-        let Some(old) = &rename.column else { continue };
-        for (entity, known) in yours.of_table(&rename.table) {
-            let is_hidden =
-                |field: &str| input.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("hidden")?.as_bool()) == Some(true);
-            if !known.fields.iter().any(|(field, names)| names.is_over(old) && is_hidden(field)) {
-                continue;
-            }
-            let Some(fields) = p1.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()]))
-            else {
-                continue;
-            };
-            let Value::Table(entries) = &mut fields.value else { continue };
-            let table = taken.table(&rename.table);
-            for entry in entries.iter_mut() {
-                let column = entry.node.get("column").and_then(Node::as_text).map(name::read);
-                let offered =
-                    column.as_ref().is_some_and(|c| name::contains(&rename.candidates, c) && input.accepted.column(table, c).is_none());
-                if offered && rename.to.as_deref().is_none_or(|to| !rename.taken || !column.as_deref().is_some_and(|c| name::same(c, to))) {
-                    entry.node.set("hidden", true.into());
-                    hidden.insert((entity.to_owned(), entry.key.clone()));
-                }
-            }
-        }
-    }
-    hidden
 }

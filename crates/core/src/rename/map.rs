@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 const GONE: &str = " (gone)";
 
 /// A free name for something gone whose name another thing has now.
-pub(super) fn gone_name(name: &str, is_taken: impl Fn(&str) -> bool) -> String {
+pub(crate) fn gone_name(name: &str, is_taken: impl Fn(&str) -> bool) -> String {
     (1..).map(|n| format!("{name}{}", GONE.repeat(n))).find(|n| !is_taken(n)).unwrap_or_default()
 }
 

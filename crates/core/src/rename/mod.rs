@@ -9,4 +9,5 @@ pub(crate) mod trail;
 
 pub use assign::{Rename, find_renames};
 pub use evidence::{CertainRename, Evidence, Former, Known, RenamePolicy};
+pub(crate) use map::gone_name;
 pub use map::{RenameMap, without_gone};

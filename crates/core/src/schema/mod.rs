@@ -124,6 +124,11 @@ pub struct Objects {
     pub default_grants: Vec<DefaultGrant>,
 }
 
+/// A value as JSON, laid out as snapshots are: the outer levels one key a line, lists of records one record a line.
+pub fn lined(value: &impl Serialize) -> String {
+    lines::to_string(value)
+}
+
 impl Schema {
     /// A schema of these tables, put into their order.
     pub fn new(engine: Engine, mut tables: Vec<Table>) -> Schema {

@@ -28,6 +28,7 @@ pub enum Refused {
 const OURS: &[(&str, &[&str])] = &[
     ("app", &[".toml", ".po"]),
     (".ysomorph", &[".json", ".toml", ".gitignore", ".gitattributes", ".key"]),
+    (".ysomorph/kept", &[".list", ".json"]),
     (".ysomorph/draft", &[".toml"]),
     (".ysomorph/draft/app", &[".toml"]),
     (".ysomorph/merges", &[".json"]),

@@ -1,35 +1,26 @@
-//! `.ysomorph/`: the accepted schema, the stored draft with its marks, and what merges remember.
+//! `.ysomorph/`: the accepted schema, the kept text, and what merges left to a person.
 
-mod draft;
 pub(crate) mod follow_ups;
-mod set_aside;
 
+use crate::kept::{Kept, Stored};
 use crate::open::{FileError, read_text};
-use crate::toml::Bytes;
 use follow_ups::{FOLLOW_UPS, FollowUp};
 use std::collections::BTreeMap;
 use std::path::Path;
 use ysomorph_core::definition::FileKey;
-use ysomorph_core::merge::{Memory, Stored};
+use ysomorph_core::merge::Identities;
 use ysomorph_core::schema::Schema;
+use ysomorph_kept::Tiles;
 
 /// The accepted schema's file.
 pub(crate) const ACCEPTED: &str = ".ysomorph/accepted.json";
-/// Parts set aside.
-pub(crate) const SET_ASIDE: &str = ".ysomorph/set-aside.toml";
-/// The stored draft's marks.
-pub(crate) const MARKS: &str = ".ysomorph/draft/marks.toml";
 
 /// All of it.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct State {
     pub accepted: Schema,
-    pub stored: Stored,
-    pub memory: Memory,
-    /// The parts' bytes, by the file they belong to.
-    pub bytes: BTreeMap<FileKey, Bytes>,
-    /// The modes of the files that are away, by path.
-    pub modes: BTreeMap<String, u32>,
+    /// What is kept of the definition's files.
+    pub kept: Stored,
     /// What merges left to a person.
     pub follow_ups: Vec<FollowUp>,
     /// The files as read.
@@ -49,14 +40,14 @@ impl State {
             }
         };
         let mut texts: BTreeMap<String, String> = BTreeMap::new();
-        for file in [ACCEPTED, SET_ASIDE, MARKS, FOLLOW_UPS] {
+        for file in [ACCEPTED, FOLLOW_UPS] {
             texts.extend(load(file).map(|text| (file.to_owned(), text)));
         }
-        let drafts = draft::files(root);
-        for name in drafts.as_deref().unwrap_or_default() {
+        let kept = Stored::files_in(root);
+        for name in kept.as_deref().unwrap_or_default() {
             texts.extend(load(name).map(|text| (name.clone(), text)));
         }
-        errors.extend(drafts.err());
+        errors.extend(kept.err());
         match texts.get(ACCEPTED) {
             Some(text) => match Schema::from_snapshot(text) {
                 Ok(schema) => state.accepted = schema,
@@ -71,15 +62,9 @@ impl State {
                 text: String::new(),
             }),
         }
-        match draft::read(&texts) {
-            Ok(stored) => state.stored = stored,
+        match Stored::read(&texts) {
+            Ok(kept) => state.kept = kept,
             Err(error) => errors.push(error),
-        }
-        if let Some(text) = texts.get(SET_ASIDE) {
-            match set_aside::read(text) {
-                Ok((memory, bytes, modes)) => (state.memory, state.bytes, state.modes) = (memory, bytes, modes),
-                Err(error) => errors.push(error),
-            }
         }
         if let Some(text) = texts.get(FOLLOW_UPS) {
             match follow_ups::read(text) {
@@ -90,15 +75,20 @@ impl State {
         state.texts = texts;
         if errors.is_empty() { Ok(state) } else { Err(errors) }
     }
+}
 
-    /// Its files and their texts.
-    pub fn files(&self) -> BTreeMap<String, String> {
-        let mut files = draft::write(&self.stored);
-        files.insert(ACCEPTED.to_owned(), self.accepted.to_snapshot());
-        if let Some(text) = set_aside::write(&self.memory, &self.bytes, &self.modes) {
-            files.insert(SET_ASIDE.to_owned(), text);
-        }
-        files.extend(follow_ups::write(&self.follow_ups).map(|text| (FOLLOW_UPS.to_owned(), text)));
-        files
-    }
+/// The files of a state and their texts.
+pub(crate) fn files(
+    accepted: &Schema,
+    left: &[FollowUp],
+    kept: &Kept,
+    shown: &BTreeMap<FileKey, String>,
+    known: &Identities,
+    modes: &BTreeMap<String, u32>,
+) -> BTreeMap<String, String> {
+    let tiles: &BTreeMap<FileKey, Tiles> = &kept.files;
+    let mut files = Stored::files(tiles, shown, known, modes);
+    files.insert(ACCEPTED.to_owned(), accepted.to_snapshot());
+    files.extend(follow_ups::write(left).map(|text| (FOLLOW_UPS.to_owned(), text)));
+    files
 }

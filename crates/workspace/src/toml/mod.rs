@@ -1,19 +1,10 @@
-//! Lossless TOML: reading with positions, and edits as byte splices.
-//!
-//! Everything outside a splice is the same by construction. Bytes of a file fall into *units*: a line with the
-//! comments directly above it, a block with its header, a member of an array with its comma. A unit that is
-//! taken out and put back where it was gives the same bytes.
+//! TOML: reading with positions, and the generator's own spelling.
 
-mod apply;
-mod edit;
-mod keys;
-mod layout;
 mod parse;
 mod render;
-mod sequence;
 mod strings;
 
-pub use apply::{ApplyError, Bytes, Piece, apply};
-pub use edit::splice_value;
-pub use parse::{ParseError, Parsed, errors, parse};
+pub use parse::{ParseError, errors, parse};
+pub(crate) use render::{block as render_block, key as render_key, line as render_line};
 pub use render::{file as render_file, value as render_value};
+pub(crate) use strings::{escaped, fits, offsets};

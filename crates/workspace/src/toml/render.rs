@@ -33,18 +33,18 @@ fn flat(node: &Node) -> String {
 }
 
 /// A key, quoted where it must be.
-pub(super) fn key(name: &str) -> String {
+pub fn key(name: &str) -> String {
     let bare = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '-');
     if bare { name.to_owned() } else { format!("\"{}\"", escaped(name)) }
 }
 
 /// `key = value`
-pub(super) fn line(name: &str, node: &Node) -> String {
+pub fn line(name: &str, node: &Node) -> String {
     format!("{} = {}", key(name), value(node))
 }
 
 /// A block with its header, without a line break at the end. Elements of sections get a line each.
-pub(super) fn block(header: &str, node: &Node) -> String {
+pub fn block(header: &str, node: &Node) -> String {
     let lines: Vec<String> = node.entries().iter().map(entry_line).collect();
     std::iter::once(header.to_owned()).chain(lines).collect::<Vec<_>>().join("\n")
 }

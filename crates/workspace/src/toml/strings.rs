@@ -2,7 +2,7 @@
 
 /// Maps offsets of the value to offsets of the spelling (`raw`, quotes included). `None` where an offset falls
 /// inside what an escape stands for. The last entry is the end of the content.
-pub(super) fn offsets(raw: &str) -> Vec<Option<usize>> {
+pub fn offsets(raw: &str) -> Vec<Option<usize>> {
     let (open, close, escapes) = match raw {
         _ if raw.starts_with("\"\"\"") => (3, 3, true),
         _ if raw.starts_with("'''") => (3, 3, false),
@@ -61,7 +61,7 @@ fn escape(rest: &str) -> (usize, usize) {
 }
 
 /// Whether text can stand inside this kind of string as it is.
-pub(super) fn fits(raw: &str, text: &str) -> bool {
+pub fn fits(raw: &str, text: &str) -> bool {
     if text.chars().any(char::is_control) {
         return false;
     }
@@ -72,7 +72,7 @@ pub(super) fn fits(raw: &str, text: &str) -> bool {
 }
 
 /// Text as the content of a basic string.
-pub(super) fn escaped(text: &str) -> String {
+pub fn escaped(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
         match c {
@@ -95,7 +95,7 @@ mod tests {
     #[test]
     fn every_offset_of_the_value_is_found_in_its_spelling() {
         for raw in [r#""a \"b\" ü \u00e9 c""#, "'a \\ b'", "\"\"\"\na\r\n  b \\\n   c\"\"\"", "'''x'y'''"] {
-            let value: String = super::super::parse(&format!("v = {raw}")).unwrap().node.get("v").unwrap().as_text().unwrap().to_owned();
+            let value: String = super::super::parse(&format!("v = {raw}")).unwrap().get("v").unwrap().as_text().unwrap().to_owned();
             let map = offsets(raw);
             assert_eq!(map.len(), value.len() + 1, "{raw}: {value:?}");
             for word in ["a", "b", "c", "x", "y"] {

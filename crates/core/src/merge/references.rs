@@ -1,27 +1,37 @@
 //! What the definition points at without the database saying so: lookups and related sets outlive their foreign keys.
 
-use super::element::Element;
-use crate::definition::{FieldNames, FileKey, Index, Tree};
+use super::whole::Whole;
+use crate::definition::{FieldNames, Index, Node};
 use crate::name;
 use crate::schema::{ForeignKey, Schema};
-use std::collections::BTreeSet;
 
-/// A schema as the draft is to see it: what the definition looks up without a foreign key counts as one, so that a
-/// lookup whose foreign key alone went stays a lookup, unless a merge had made it one.
-pub(super) fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTreeSet<Element>) -> Schema {
+/// A schema as the draft is to see it: what the definition looks up without a foreign key counts as one, so that a lookup
+/// whose foreign key alone went stays a lookup, unless a merge had made it one.
+pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &Index) -> Schema {
     let mut kept = schema.clone();
-    let index = Index::of(yours);
+    // What a merge put in, and what the draft has no more, speaks for itself alone.
+    let counts = |entity: &str, field: &str, part: Option<&str>| {
+        let field = whole.tree.entity(entity).and_then(|e| e.get("field")?.get(field));
+        let is_generators = |node: &Node| whole.tile(node).is_some_and(|t| t.added || t.away);
+        match (field, part) {
+            (Some(field), _) if whole.tile(field).is_some_and(|t| t.added || t.away) && !super::whole::has_own(field, &whole.tiles) => {
+                false
+            }
+            (Some(field), Some(part)) => field.get(part).is_some_and(|node| !is_generators(node)),
+            (field, None) => field.is_some(),
+            (None, _) => false,
+        }
+    };
     for (entity, known) in &index.entities {
         let Some(table) = schema.table(&known.table) else { continue };
         for (field, FieldNames { columns, target, through }) in &known.fields {
             let Some(target) = target.as_ref().filter(|_| through.is_none()).and_then(|t| index.entities.get(t)) else { continue };
-            let lookup = Element::file(FileKey::Entity(entity.clone())).key("field").key(field).key("lookup");
             let taken = table.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c)));
             let there = columns.iter().all(|c| table.column(c).is_some());
-            if taken || !there || inserted.contains(&lookup) {
+            if taken || !there || !counts(entity, field, Some("lookup")) {
                 continue;
             }
-            let value = yours.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
+            let value = whole.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
             let to = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
             keep(&mut kept, &table.name, ForeignKey { columns: columns.clone(), table: target.table.clone(), to, ..ForeignKey::default() });
         }
@@ -30,7 +40,7 @@ pub(super) fn with_kept_references(schema: &Schema, yours: &Tree, inserted: &BTr
             let Some((through, here, there)) = &names.through else { continue };
             let Some(target) = names.target.as_ref().and_then(|t| index.entities.get(t)) else { continue };
             let Some(joining) = schema.table(through) else { continue };
-            if inserted.contains(&Element::file(FileKey::Entity(entity.clone())).key("field").key(field)) {
+            if !counts(entity, field, None) {
                 continue;
             }
             for (columns, end) in [(here, known), (there, target)] {

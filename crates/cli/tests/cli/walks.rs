@@ -1,0 +1,257 @@
+//! Random walks among the states of a database, with hand edits between merges: a state that is visited again gives the bytes it
+//! had, with the edits.
+
+use crate::by_hand::Hand;
+use crate::model::{Database, Random};
+use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
+use crate::support::similar_diff;
+use std::collections::{BTreeMap, BTreeSet};
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::path::Path;
+use ysomorph_core::merge::Outcome;
+use ysomorph_core::name::same;
+use ysomorph_workspace::{Workspace, start};
+
+const CASES: u64 = 40;
+
+/// The files as a state was left, and those of which an edit made more than can be foretold.
+#[derive(Clone, Default)]
+struct Visited {
+    texts: BTreeMap<String, String>,
+    free: BTreeSet<String>,
+}
+
+/// An edit of one line, found again by the header above it.
+struct Edit {
+    file: String,
+    header: String,
+    line: String,
+    kind: Kind,
+}
+
+enum Kind {
+    /// A comment behind it.
+    Comment(String),
+    /// A comment above it.
+    Above(String),
+    /// Another label.
+    Label(String),
+    /// It is deleted.
+    Delete,
+    /// A member of its array is deleted.
+    Without(String),
+}
+
+/// Where lines stand under which header, those of arrays over several lines left out.
+fn lines(text: &str) -> Vec<(String, usize, String)> {
+    let (mut header, mut all, mut depth) = (String::new(), Vec::new(), 0i32);
+    for (at, line) in text.lines().enumerate() {
+        let was = depth;
+        let bare = line.split('#').next().unwrap_or_default();
+        if !line.trim_start().starts_with('#') && !bare.starts_with('[') {
+            depth += i32::try_from(bare.matches(['[', '{']).count()).unwrap() - i32::try_from(bare.matches([']', '}']).count()).unwrap();
+        }
+        if was == 0 && bare.starts_with('[') && !line.contains("= ") {
+            header = bare.trim().to_owned();
+        }
+        if was == 0 && depth == 0 && (bare.contains(" = ") || bare.starts_with('[')) && !line.contains("\"\"\"") {
+            all.push((header.clone(), at, line.to_owned()));
+        }
+    }
+    all
+}
+
+impl Edit {
+    fn random(root: &Path, random: &mut Random, number: usize) -> Option<Edit> {
+        let all = texts(root);
+        let files: Vec<&String> = all.keys().filter(|f| f.ends_with(".toml") && *f != "app.toml").collect();
+        let file = (*random.pick(&files)).clone();
+        let lines = lines(&all[&file]);
+        let (header, _, line) = lines.get(random.below(lines.len()))?.clone();
+        let kind = match random.below(6) {
+            0 if !line.contains('#') => Kind::Comment(format!("{}   # c{number}", line.trim_end())),
+            1 => Kind::Above(format!("# about {number}")),
+            2 | 3 if line.starts_with("label = \"") && header.starts_with("[field.") => Kind::Label(format!("label = \"Mine {number}\"")),
+            4 if line.starts_with("label = \"") && header.starts_with("[field.") => Kind::Delete,
+            5 if line.starts_with("fields = [\"") && header.starts_with("[page.list") => {
+                let member = line.split(", \"").nth(1)?.split('"').next()?.to_owned();
+                Kind::Without(member)
+            }
+            _ => return None,
+        };
+        Some(Edit { file, header, line, kind })
+    }
+
+    /// The text with the edit; nothing where the line isn't there as it was.
+    fn apply(&self, text: &str) -> Option<String> {
+        let is_it = |(header, _, line): &(String, usize, String)| {
+            let same = match &self.kind {
+                Kind::Without(member) => line.starts_with("fields = [") && line.contains(&format!(", \"{member}\"")),
+                _ => *line == self.line,
+            };
+            *header == self.header && same
+        };
+        let found: Vec<usize> = lines(text).into_iter().filter(is_it).map(|(_, at, _)| at).collect();
+        let [at] = found.as_slice() else { return None };
+        let mut out = String::new();
+        for (number, line) in text.split_inclusive('\n').enumerate() {
+            if number != *at {
+                out.push_str(line);
+                continue;
+            }
+            let bare = line.trim_end_matches(['\r', '\n']);
+            let end = &line[bare.len()..];
+            let end_above = if end.is_empty() { if text.contains("\r\n") { "\r\n" } else { "\n" } } else { end };
+            match &self.kind {
+                Kind::Comment(new) | Kind::Label(new) => out.push_str(&format!("{new}{end}")),
+                Kind::Above(comment) => out.push_str(&format!("{comment}{end_above}{line}")),
+                Kind::Delete => {}
+                Kind::Without(member) => out.push_str(&line.replacen(&format!(", \"{member}\""), "", 1)),
+            }
+        }
+        Some(out)
+    }
+
+    /// Whether the line, or another with its key, is under its header at all.
+    fn is_about(&self, text: &str) -> bool {
+        let key = self.line.split(" = ").next().unwrap_or_default();
+        let of_key = |(header, _, line): &(String, usize, String)| *header == self.header && line.split(" = ").next() == Some(key);
+        lines(text).iter().any(of_key)
+    }
+}
+
+/// One edit, in the file and in what is remembered of every state.
+fn edit_between(root: &Path, visited: &mut [Option<Visited>], random: &mut Random, number: usize) {
+    let Some(edit) = Edit::random(root, random, number) else { return };
+    let path = root.join("app").join(&edit.file);
+    let before = std::fs::read_to_string(&path).unwrap();
+    let Some(after) = edit.apply(&before) else { return };
+    std::fs::write(&path, &after).unwrap();
+    let is_sound = Workspace::open(root).is_ok_and(|w| ysomorph_core::definition::validate(&w.tree, w.accepted()).is_empty());
+    if !is_sound {
+        return std::fs::write(&path, &before).unwrap();
+    }
+    if std::env::var_os("YSOMORPH_TRACE").is_some() {
+        eprintln!("---- by hand: {} {} {:?}", edit.file, edit.header, edit.line);
+    }
+    for state in visited.iter_mut().flatten() {
+        let Some(text) = state.texts.get_mut(&edit.file) else { continue };
+        let is_comment = matches!(edit.kind, Kind::Comment(_) | Kind::Above(_));
+        match edit.apply(text) {
+            Some(new) => *text = new,
+            // What is a person's now may show where the generator's didn't.
+            None if edit.is_about(text) || !is_comment => {
+                state.free.insert(edit.file.clone());
+            }
+            // A comment on what isn't there: whether it stood free of it isn't told here.
+            None => {
+                state.free.insert(edit.file.clone());
+            }
+        }
+    }
+}
+
+fn run(seed: u64) {
+    let mut random = Random::new(seed ^ 0x0A1C);
+    let original = Database::random(&mut random);
+    let dir = tempfile::tempdir().unwrap();
+    let root = dir.path();
+    start(root, &random_begin(), &original.schema()).unwrap();
+    if seed.is_multiple_of(2) {
+        let config = std::fs::read_to_string(root.join("ysomorph.toml")).unwrap();
+        std::fs::write(root.join("ysomorph.toml"), config.replace("[merge]\n", "[merge]\nfield_names = \"follow\"\n")).unwrap();
+    }
+    if !seed.is_multiple_of(5) {
+        edit_by_hand(root, &original, &mut random, if seed.is_multiple_of(3) { Hand::AsPeople } else { Hand::AsWritten });
+    }
+    // A query of another form may not give what a field shows.
+    if Workspace::open(root).is_ok_and(|w| !ysomorph_core::definition::validate(&w.tree, w.accepted()).is_empty()) {
+        return;
+    }
+    let mut states = vec![original.clone()];
+    for _ in 0..2 + random.below(2) {
+        let mut next = random.pick(&states).clone();
+        for _ in 0..1 + random.below(4) {
+            next.mutate(&mut random);
+        }
+        states.push(next);
+    }
+    let mut visited: Vec<Option<Visited>> = vec![None; states.len()];
+    visited[0] = Some(Visited { texts: texts(root), free: BTreeSet::new() });
+    let mut at = 0;
+    for step in 0..5 + random.below(4) {
+        let way: Vec<usize> = (0..states.len())
+            .filter(|s| *s != at && !states[at].exchanges_names_with(&states[*s]) && original_allows(&states, *s))
+            .collect();
+        if way.is_empty() {
+            return;
+        }
+        let next = *random.pick(&way);
+        for n in 0..random.below(3) {
+            edit_between(root, &mut visited, &mut random, step * 10 + n);
+        }
+        let there = states[next].shuffled(&states[at]);
+        let outcome = merge_answered(root, &states[at], &there, &original, &mut |question| {
+            let mut hasher = DefaultHasher::new();
+            (seed, &question.name).hash(&mut hasher);
+            let choices: Vec<&String> = question.choices.iter().filter(|c| *c != "out").collect();
+            (*choices[usize::try_from(hasher.finish() % 97).unwrap() % choices.len()]).clone()
+        });
+        if !knows_renames(&states[at], &there, &outcome) {
+            return;
+        }
+        at = next;
+        let now = texts(root);
+        // A view that can't be read is known by what it was, the last time it could.
+        let broken = there.schema().tables.iter().any(|t| t.broken.is_some());
+        let free = now.keys().filter(|f| broken && f.contains("overview")).cloned().collect();
+        match &visited[at] {
+            None => visited[at] = Some(Visited { texts: now, free }),
+            Some(known) => {
+                for file in known.texts.keys().chain(now.keys()).filter(|f| !known.free.contains(*f)) {
+                    let (was, is) = (known.texts.get(file).map_or("", |t| t), now.get(file).map_or("", |t| t));
+                    assert!(was == is, "step {step}, state {at}: {file} isn't what it was:\n{}", similar_diff(was, is));
+                }
+            }
+        }
+    }
+}
+
+/// Whether every true rename was taken: one that nobody asked about made two things of one.
+fn knows_renames(old: &Database, new: &Database, outcome: &Outcome) -> bool {
+    let taken = outcome.comparison.taken();
+    let lost = |table: &str, column: Option<&str>| {
+        outcome.known.lost.iter().any(|(t, c)| same(t, table) && c.as_deref().is_some_and(|c| column.is_some_and(|n| same(c, n))))
+    };
+    old.tables.iter().all(|before| {
+        let Some(after) = new.tables.iter().find(|t| t.uid == before.uid) else { return true };
+        let columns = before.columns.iter().all(|c| {
+            let now = after.columns.iter().find(|n| n.uid == c.uid);
+            now.is_none_or(|n| same(taken.column(&before.name, &c.name), &n.name))
+        });
+        // What was lost under one name and is there under another likewise.
+        let returned = after.columns.iter().all(|c| !lost(&after.name, Some(&c.name)));
+        same(taken.table(&before.name), &after.name) && columns && returned
+    })
+}
+
+/// Names that two columns had, one after the other, mean one or the other by the way one came.
+fn original_allows(states: &[Database], next: usize) -> bool {
+    states.iter().all(|s| !s.exchanges_names_with(&states[next]))
+}
+
+#[test]
+fn every_state_visited_again_gives_its_bytes_with_the_edits_made_between() {
+    let only = std::env::var("YSOMORPH_SEED").ok().and_then(|s| s.parse().ok());
+    let cases = std::env::var("YSOMORPH_WALKS").ok().and_then(|s| s.parse().ok()).unwrap_or(CASES);
+    let first = std::env::var("YSOMORPH_FIRST").ok().and_then(|s| s.parse().ok()).unwrap_or(1);
+    let seeds: Vec<u64> = only.map_or_else(|| (first..first + cases).collect(), |seed| vec![seed]);
+    let mut failed = Vec::new();
+    for seed in seeds {
+        if std::panic::catch_unwind(|| run(seed)).is_err() {
+            eprintln!("walk {seed} failed");
+            failed.push(seed);
+        }
+    }
+    assert!(failed.is_empty(), "{} walks failed: {failed:?} (run one with YSOMORPH_SEED=N)", failed.len());
+}

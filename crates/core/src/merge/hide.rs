@@ -1,0 +1,457 @@
+//! Step 2: what names something lost is hidden, and then what can't be without something hidden, until nothing more follows.
+
+use super::identities::Lost;
+use super::whole::{StandIn, Tile, Whole, element};
+use crate::definition::{FileKey, Index, Loss, Node, OnGone, Reference, Referent, Seg, Shape, Tree, Value, at_path, references, shape_of};
+use crate::merge::{Element, Thing};
+use crate::schema::Schema;
+use crate::sql;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// What a condition nobody fulfils looks like.
+const NOBODY: &str = "1 = 0";
+
+/// What decides about hiding.
+pub(super) struct Hiding<'a> {
+    /// The schema with everything that is lost.
+    pub all: &'a Schema,
+    pub lost: &'a Lost,
+    /// The names of what is lost, to find them in SQL that can't be analysed.
+    pub words: &'a [String],
+    /// Entities whose own SQL a person gave up.
+    pub given_up: &'a BTreeSet<String>,
+    /// What can't be, for want of something it needs.
+    pub wanting: &'a BTreeSet<(FileKey, Vec<Seg>)>,
+    /// The drafts: what stands in for a value.
+    pub p0: &'a Tree,
+    pub p1: &'a Tree,
+}
+
+/// What hiding leaves to a person.
+#[derive(Debug, Default)]
+pub(super) struct Told {
+    /// SQL that can't be analysed with certainty and mentions a lost name: it stays as it is.
+    pub doubtful: Vec<Element>,
+    /// SQL of a person's own that names what is gone, and what that is.
+    pub asked: BTreeMap<Element, Vec<Thing>>,
+    /// By element: values that can't be shown, and what they name.
+    pub pending: BTreeMap<Element, Vec<Thing>>,
+}
+
+/// An element by file and place.
+type Spot = (FileKey, Vec<Seg>);
+
+struct Run<'a> {
+    hiding: &'a Hiding<'a>,
+    index: Index,
+    references: Vec<Reference>,
+    by_referent: BTreeMap<Referent, Vec<usize>>,
+    /// What is hidden by what it names.
+    gone: BTreeMap<Spot, Vec<Thing>>,
+    /// Values that a stand-in takes the place of.
+    pending: BTreeMap<Spot, (OnGone, Vec<Thing>)>,
+    asked: BTreeMap<Spot, Vec<Thing>>,
+    work: Vec<(Referent, Vec<Thing>)>,
+    dead: BTreeSet<Referent>,
+}
+
+/// Works out what is hidden for what it names, and puts stand-ins where a value can't be without one.
+pub(super) fn hide(whole: &mut Whole, hiding: &Hiding<'_>) -> Told {
+    let index = Index::of(&whole.tree);
+    let references = references(&whole.tree, &index, hiding.all);
+    let mut by_referent: BTreeMap<Referent, Vec<usize>> = BTreeMap::new();
+    for (at, reference) in references.iter().enumerate() {
+        by_referent.entry(reference.to.clone()).or_default().push(at);
+    }
+    let mut told = Told::default();
+    for at in by_referent.get(&Referent::Doubtful).into_iter().flatten() {
+        let Some(reference) = references.get(*at) else { continue };
+        let Some(root) = whole.tree.files.get(&reference.file) else { continue };
+        let text = root.at_path(&reference.path).and_then(Node::as_text).unwrap_or_default();
+        let words: Vec<&str> = hiding.words.iter().map(String::as_str).collect();
+        if !words.is_empty() && sql::mentions_word(text, &words, hiding.all.engine) {
+            told.doubtful.push(element(&reference.file, root, &reference.path));
+        }
+    }
+    let mut run = Run::of(hiding, index, references, by_referent);
+    run.start(whole);
+    run.follow(whole);
+    run.settle(whole, &mut told);
+    told
+}
+
+/// Says of what was hidden and is shown again, which of these it named.
+pub(super) fn tell_back(whole: &mut Whole, hiding: &Hiding<'_>) {
+    let index = Index::of(&whole.tree);
+    let references = references(&whole.tree, &index, hiding.all);
+    let mut by_referent: BTreeMap<Referent, Vec<usize>> = BTreeMap::new();
+    for (at, reference) in references.iter().enumerate() {
+        by_referent.entry(reference.to.clone()).or_default().push(at);
+    }
+    let mut run = Run::of(hiding, index, references, by_referent);
+    run.start_with_lost(whole);
+    run.follow(whole);
+    let spots = run.gone.iter();
+    for ((file, path), things) in spots.chain(run.pending.iter().map(|(spot, (_, things))| (spot, things))) {
+        let Some(at) = whole.tree.get(file, path).map(|n| n.tile as usize) else { continue };
+        let Some(tile) = whole.tiles.get_mut(at).filter(|t| !t.is_hidden()) else { continue };
+        tile.is_back = true;
+        let names: Vec<String> = things.iter().map(Thing::shown).collect();
+        tile.because = match names.as_slice() {
+            [] => "what it shows is in the database again".to_owned(),
+            [one] => format!("{one} is in the database again"),
+            several => format!("{} are in the database again", several.join(", ")),
+        };
+    }
+}
+
+impl<'a> Run<'a> {
+    fn of(hiding: &'a Hiding<'a>, index: Index, references: Vec<Reference>, by_referent: BTreeMap<Referent, Vec<usize>>) -> Run<'a> {
+        Run {
+            hiding,
+            index,
+            references,
+            by_referent,
+            gone: BTreeMap::new(),
+            pending: BTreeMap::new(),
+            asked: BTreeMap::new(),
+            work: Vec::new(),
+            dead: BTreeSet::new(),
+        }
+    }
+
+    /// Goes on until nothing more follows.
+    fn follow(&mut self, whole: &Whole) {
+        while let Some((referent, things)) = self.work.pop() {
+            self.dies(whole, &referent, &things);
+        }
+    }
+
+    /// What is lost in the database.
+    fn start_with_lost(&mut self, whole: &Whole) {
+        let lost: Vec<(Referent, Vec<Thing>)> = self
+            .by_referent
+            .keys()
+            .filter_map(|to| {
+                let thing = match to {
+                    Referent::Table(table) => Thing::table(table),
+                    Referent::Column { table, column } => Thing::column(table, column),
+                    _ => return None,
+                };
+                Some((to.clone(), vec![self.hiding.lost.of_thing(&thing)?]))
+            })
+            .collect();
+        for (to, things) in lost {
+            self.mentions_go(whole, &to, &things);
+        }
+    }
+
+    /// What is lost in the database, what wants something, and what the draft has no more.
+    fn start(&mut self, whole: &Whole) {
+        self.start_with_lost(whole);
+        // First what names a loss: it says why more than that something is hidden.
+        self.follow(whole);
+        for spot in self.hiding.wanting {
+            self.hides(whole, spot.clone(), &[]);
+        }
+        let is_away = |node: &Node| whole.tile(node).is_some_and(|t| t.away || t.refused);
+        for (entity, root) in whole.tree.entities() {
+            if is_away(root) {
+                self.work.push((Referent::Entity(entity.to_owned()), Vec::new()));
+            }
+            for field in root.get("field").map(Node::entries).unwrap_or_default().iter().filter(|f| is_away(&f.node)) {
+                self.work.push((Referent::Field { entity: entity.to_owned(), field: field.key.clone() }, Vec::new()));
+            }
+            for page in root.get("page").map(Node::entries).unwrap_or_default().iter().filter(|p| is_away(&p.node)) {
+                self.work.push((Referent::Page { entity: entity.to_owned(), page: page.key.clone() }, Vec::new()));
+            }
+        }
+    }
+
+    /// What names something that is hidden.
+    fn dies(&mut self, whole: &Whole, referent: &Referent, things: &[Thing]) {
+        if !self.dead.insert(referent.clone()) {
+            return;
+        }
+        if let Referent::Entity(entity) = referent {
+            let of_entity =
+                |to: &Referent| matches!(to, Referent::Field { entity: e, .. } | Referent::Page { entity: e, .. } if e == entity);
+            let inner: Vec<Referent> = self.by_referent.keys().filter(|to| of_entity(to)).cloned().collect();
+            for to in inner {
+                self.dead.insert(to.clone());
+                self.mentions_go(whole, &to, things);
+            }
+        }
+        self.mentions_go(whole, referent, things);
+    }
+
+    fn mentions_go(&mut self, whole: &Whole, referent: &Referent, things: &[Thing]) {
+        for at in self.by_referent.get(referent).cloned().unwrap_or_default() {
+            let Some(reference) = self.references.get(at).cloned() else { continue };
+            self.goes(whole, &reference, things);
+        }
+    }
+
+    /// What becomes of an element that names something lost or hidden.
+    fn goes(&mut self, whole: &Whole, reference: &Reference, things: &[Thing]) {
+        let Some((_, depth, loss)) = at_path(&reference.file, &reference.path) else { return };
+        let up = |steps: usize| (reference.file.clone(), reference.path.get(..depth.saturating_sub(steps)).unwrap_or_default().to_vec());
+        match loss {
+            Loss::Key(OnGone::RemoveFile) => self.hides(whole, (reference.file.clone(), Vec::new()), things),
+            Loss::Key(OnGone::RemoveParent) => self.hides(whole, up(1), things),
+            Loss::Key(OnGone::RemoveField) => self.hides(whole, up(2), things),
+            Loss::Member | Loss::Key(OnGone::Remove) => self.hides(whole, up(0), things),
+            Loss::Key(OnGone::Ask) if self.hiding.given_up.contains(reference.file.name()) => {
+                add(self.asked.entry(up(0)).or_default(), things);
+                self.hides(whole, up(0), things);
+            }
+            Loss::Key(OnGone::Ask) => add(self.asked.entry(up(0)).or_default(), things),
+            Loss::Key(how @ (OnGone::Deny | OnGone::Draft | OnGone::DraftLookup)) => {
+                add(&mut self.pending.entry(up(0)).or_insert((how, Vec::new())).1, things);
+                // Without a lookup in the draft it goes as a whole, and its field's kind with it.
+                if how == OnGone::DraftLookup {
+                    self.lookup_goes(whole, &reference.file, &reference.path, things);
+                }
+            }
+        }
+    }
+
+    fn lookup_goes(&mut self, whole: &Whole, file: &FileKey, path: &[Seg], things: &[Thing]) {
+        let Some(field) = path.get(..2) else { return };
+        let lookup = [field, &["lookup".into()]].concat();
+        let drafted = self.hiding.p1.files.get(file).and_then(|root| root.at_path(&lookup));
+        if drafted.is_none() {
+            self.hides(whole, (file.clone(), lookup), things);
+            let kind = (file.clone(), [field, &["kind".into()]].concat());
+            add(&mut self.pending.entry(kind).or_insert((OnGone::Draft, Vec::new())).1, things);
+        }
+    }
+
+    fn hides(&mut self, whole: &Whole, spot: Spot, things: &[Thing]) {
+        let is_new = !self.gone.contains_key(&spot);
+        add(self.gone.entry(spot.clone()).or_default(), things);
+        if !is_new {
+            return;
+        }
+        let (file, path) = spot;
+        let entity = file.name().to_owned();
+        match path.as_slice() {
+            [] => self.work.push((Referent::Entity(entity), things.to_vec())),
+            [Seg::Key(group), Seg::Key(field)] if group == "field" => {
+                self.work.push((Referent::Field { entity, field: field.clone() }, things.to_vec()));
+            }
+            [Seg::Key(group), Seg::Key(page)] if group == "page" => {
+                self.work.push((Referent::Page { entity, page: page.clone() }, things.to_vec()));
+            }
+            // Columns that only the query gives go with it.
+            [Seg::Key(source), Seg::Key(select)] if source == "source" && select == "select" => {
+                let Some(known) = self.index.entities.get(&entity) else { return };
+                let table = self.hiding.all.table(&known.table);
+                let only = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| !table.is_some_and(|t| t.reads(c))));
+                let spots: Vec<Spot> = only.map(|(f, _)| (file.clone(), vec!["field".into(), Seg::Key(f.clone())])).collect();
+                for spot in spots.into_iter().filter(|(f, p)| whole.tree.get(f, p).is_some()) {
+                    self.hides(whole, spot, things);
+                }
+            }
+            _ => {}
+        }
+    }
+
+    /// Writes what was worked out into the tiles.
+    fn settle(self, whole: &mut Whole, told: &mut Told) {
+        let Run { hiding, gone, pending, asked, .. } = self;
+        for tile in &mut whole.tiles {
+            tile.gone = false;
+        }
+        let mut waiting: BTreeSet<u32> = BTreeSet::new();
+        // Titles are looked at when it is known which fields are hidden from whom.
+        let set = |tiles: &mut Vec<Tile>, node: &Node, things: &[Thing]| {
+            if let Some(tile) = tiles.get_mut(node.tile as usize) {
+                tile.gone = true;
+                tile.because = reason(things);
+            }
+        };
+        for ((file, path), things) in &gone {
+            if let Some(node) = whole.tree.get(file, path) {
+                set(&mut whole.tiles, node, things);
+            }
+        }
+        for ((file, path), (how, things)) in &pending {
+            let Some(root) = whole.tree.files.get(file) else { continue };
+            let Some(node) = root.at_path(path) else { continue };
+            waiting.insert(node.tile);
+            let place = element(file, root, path);
+            let (before, drafted) = (hiding.p0.get(file, path), hiding.p1.get(file, path));
+            let is_as_before = before == drafted;
+            let drafted = if *how == OnGone::Deny { Some(Node::text(NOBODY)) } else { safe(whole, &place, drafted) };
+            told.pending.insert(place, things.clone());
+            let because = reason(things);
+            let Some(tile) = whole.tiles.get_mut(node.tile as usize) else { continue };
+            let followed = *how == OnGone::Deny || is_as_before;
+            match drafted {
+                Some(value) if tile.stand_in.is_none() || !followed => {
+                    let value = super::walk::unnumbered(&value);
+                    if tile.stand_in.as_ref().is_none_or(|s| s.value != value) {
+                        tile.because = because;
+                    }
+                    tile.stand_in = Some(StandIn { value, limit: false });
+                }
+                Some(_) => {}
+                None => {
+                    tile.stand_in = None;
+                    tile.gone = true;
+                    tile.because = because;
+                }
+            }
+        }
+        for tile in whole.tiles.iter_mut().enumerate().filter(|(at, _)| !waiting.contains(&u32::try_from(*at).unwrap_or(0))).map(|(_, t)| t)
+        {
+            if tile.stand_in.as_ref().is_some_and(|s| !s.limit) {
+                tile.stand_in = None;
+                "what it hung on is in the database again".clone_into(&mut tile.because);
+            }
+        }
+        for ((file, path), things) in asked {
+            if let Some(root) = whole.tree.files.get(&file) {
+                told.asked.insert(element(&file, root, &path), things);
+            }
+        }
+    }
+}
+
+/// The draft's value, but a title that names a field hidden from somebody gives way to the key.
+fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>) -> Option<Node> {
+    let drafted = drafted?;
+    let is_title = place.last() == "title" && place.steps.len() == 1;
+    let (true, Some(text)) = (is_title, drafted.as_text()) else { return Some(drafted.clone()) };
+    let root = whole.tree.files.get(&place.file)?;
+    if !names_hidden(root, text) {
+        return Some(drafted.clone());
+    }
+    let index = Index::of(&Tree { files: BTreeMap::from([(place.file.clone(), root.clone())]) });
+    let known = index.entities.get(place.file.name())?;
+    let keys = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| crate::name::contains(&known.key, c)));
+    let title = keys.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" ");
+    (!title.is_empty()).then(|| Node::text(title))
+}
+
+/// Whether a template names a field that is hidden, from everybody or from a role.
+pub(super) fn names_hidden(root: &Node, template: &str) -> bool {
+    let hidden = |field: &str| {
+        let by_field = root.at_path(&["field".into(), Seg::from(field), "hidden".into()]).and_then(Node::as_bool) == Some(true);
+        by_field
+            || root.get("access").is_some_and(|a| {
+                a.entries().iter().any(|role| role.node.get("hide").is_some_and(|h| h.strings().iter().any(|f| f == field)))
+            })
+    };
+    sql::parse_template(template).fields().any(|(field, ..)| hidden(field))
+}
+
+fn add(all: &mut Vec<Thing>, things: &[Thing]) {
+    for thing in things {
+        if !all.iter().any(|t| t.same(thing)) {
+            all.push(thing.clone());
+        }
+    }
+}
+
+/// Why something went, for people.
+fn reason(things: &[Thing]) -> String {
+    let names: Vec<String> = things.iter().map(Thing::shown).collect();
+    match names.as_slice() {
+        [] => "what it shows is hidden".to_owned(),
+        [one] => format!("{one} is gone from the database"),
+        several => format!("{} are gone from the database", several.join(" and ")),
+    }
+}
+
+/// Elements that are shown, and what they can't be without isn't.
+pub(super) fn wanting(whole: &Whole) -> BTreeSet<(FileKey, Vec<Seg>)> {
+    let is_hidden = |node: &Node| whole.tile(node).is_some_and(Tile::is_hidden);
+    let shows = |node: &Node, key: &str| node.get(key).is_some_and(|n| !is_hidden(n));
+    let mut all = BTreeSet::new();
+    for (file, root) in &whole.tree.files {
+        let mut check = |group: &str, lacks: &dyn Fn(&str, &Node) -> bool| {
+            for entry in root.get(group).map(Node::entries).unwrap_or_default() {
+                if !is_hidden(&entry.node) && lacks(&entry.key, &entry.node) {
+                    all.insert((file.clone(), vec![Seg::from(group), Seg::Key(entry.key.clone())]));
+                }
+            }
+        };
+        let has = |node: &Node, key: &str| node.get(key).is_some();
+        // What a person left out is told as what it is.
+        let lost = |node: &Node, key: &str| has(node, key) && !shows(node, key);
+        check("export", &|_, node| lost(node, "fields"));
+        check("import", &|_, node| lost(node, "key") || lost(node, "columns"));
+        check("check", &|_, node| lost(node, "rule"));
+        check("page", &|name, node| {
+            let kind = node.get("kind").filter(|k| !is_hidden(k)).and_then(Node::as_text).unwrap_or(name);
+            kind == "grouped" && lost(node, "group")
+        });
+        check("source", &|_, node| {
+            !node.entries().is_empty()
+                && ["routine", "sql"].iter().any(|k| lost(node, k))
+                && !["routine", "sql"].iter().any(|k| shows(node, k))
+        });
+    }
+    all
+}
+
+/// Arrays whose absence means more than their emptiness: they show their brackets.
+const MEANT: &[&str] = &["pages", "actions", "hide", "read_only"];
+
+/// Hides what has hidden members and none that is shown, from the inside out.
+pub(super) fn empty(whole: &mut Whole) {
+    let Whole { tree, tiles } = whole;
+    tiles.iter_mut().for_each(|t| t.empty = false);
+    for (file, root) in &tree.files {
+        emptied(root, *shape_of(file), "", tiles);
+    }
+}
+
+/// Whether nothing of a node is shown.
+fn emptied(node: &Node, shape: Shape, key: &str, tiles: &mut Vec<Tile>) -> bool {
+    let is_hidden = |tiles: &[Tile], node: &Node| tiles.get(node.tile as usize).is_some_and(Tile::is_hidden);
+    let mut empty = false;
+    match (&node.value, shape) {
+        (Value::List(items), Shape::Set(_)) => {
+            empty = !items.is_empty() && items.iter().all(|i| is_hidden(tiles, i));
+        }
+        (Value::List(items), Shape::Records { keys, .. }) => {
+            for row in items {
+                let mut row_empty = false;
+                for entry in row.entries() {
+                    if let Some(inner) = keys.iter().find(|k| k.name == entry.key) {
+                        let gone = emptied(&entry.node, inner.shape, &entry.key, tiles);
+                        row_empty |= gone && ["fields", "items"].contains(&entry.key.as_str()) && row.get("entity").is_none();
+                    }
+                }
+                if row_empty && let Some(tile) = tiles.get_mut(row.tile as usize) {
+                    tile.empty = true;
+                }
+            }
+            empty = !items.is_empty() && items.iter().all(|i| is_hidden(tiles, i));
+        }
+        (Value::Table(entries), Shape::Record(_) | Shape::Named(_) | Shape::ByField(_)) => {
+            for entry in entries {
+                if let Some(inner) = shape.child(&entry.key) {
+                    emptied(&entry.node, *inner, &entry.key, tiles);
+                }
+            }
+            let holds_names = matches!(shape, Shape::ByField(_) | Shape::Named(Shape::Name(_)));
+            empty = holds_names && !entries.is_empty() && entries.iter().all(|e| is_hidden(tiles, &e.node));
+        }
+        _ => {}
+    }
+    // A choice without choices is one still.
+    let has_refused = key == "choices" && node.items().iter().any(|i| tiles.get(i.tile as usize).is_some_and(|t| t.refused));
+    let Some(tile) = tiles.get_mut(node.tile as usize) else { return false };
+    if empty && MEANT.contains(&key) && !tile.added || empty && has_refused {
+        return false;
+    }
+    tile.empty = empty;
+    if empty && tile.because.is_empty() {
+        "nothing is left in it".clone_into(&mut tile.because);
+    }
+    empty
+}

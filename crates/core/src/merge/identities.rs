@@ -1,0 +1,381 @@
+//! What tables and columns are, whatever they are called: what is lost stays known, under a name of its own, in its place.
+
+use crate::merge::Thing;
+use crate::name;
+use crate::rename::{Former, RenameMap, without_gone};
+use crate::schema::{Schema, Table};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
+
+/// A table or column with the names it had.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Named {
+    /// The table, by the name it is known by now.
+    pub table: String,
+    /// The column; absent for the table.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub column: Option<String>,
+    /// The names it had before, the latest last.
+    pub names: Vec<String>,
+}
+
+/// What merges know of the database beyond the accepted schema.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Identities {
+    /// What is lost, the latest loss last. A lost table's columns aren't listed, but for those it had lost before.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub lost: Vec<(String, Option<String>)>,
+    /// The tables that are lost or have lost columns, with these in their places.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub tables: Vec<Table>,
+    /// Earlier names.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub named: Vec<Named>,
+    /// What a person left out of the draft.
+    #[serde(skip_serializing_if = "LeftOut::is_empty")]
+    pub left_out: LeftOut,
+    /// New tables answered `later`.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub later: BTreeSet<String>,
+    /// The role that `start` drafted.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub start_role: Option<String>,
+}
+
+/// What a person deleted that the generator drafted, where the draft alone can't tell it.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct LeftOut {
+    /// Elements, as [`Element::encode`](crate::merge::Element::encode) writes them.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub elements: BTreeSet<String>,
+    /// Columns (and join tables with their columns) of entities that no field is to use.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub columns: BTreeSet<(String, String)>,
+    /// Tables that no entity is to be over.
+    #[serde(skip_serializing_if = "BTreeSet::is_empty")]
+    pub tables: BTreeSet<String>,
+}
+
+impl LeftOut {
+    /// Whether nothing is.
+    pub fn is_empty(&self) -> bool {
+        *self == LeftOut::default()
+    }
+}
+
+impl Identities {
+    /// As it is kept: names as a person writes them.
+    #[must_use]
+    pub fn written(&self) -> Identities {
+        let tables = self.tables.iter().map(|table| match name::split_qualified(&table.name) {
+            (Some(schema), own) => Table { schema: Some(schema.to_owned()), name: own.to_owned(), ..table.clone() },
+            _ => table.clone(),
+        });
+        Identities { tables: tables.collect(), ..self.with_tables(&name::written) }
+    }
+
+    /// From how it is kept.
+    #[must_use]
+    pub fn read(&self) -> Identities {
+        let tables = self.tables.iter().cloned().map(|mut table| {
+            if let Some(schema) = &table.schema {
+                table.name = name::qualified(schema, &table.name);
+            }
+            table
+        });
+        Identities { tables: tables.collect(), ..self.with_tables(&name::read_table) }
+    }
+
+    /// With every table's name made anew.
+    fn with_tables(&self, to: &dyn Fn(&str) -> String) -> Identities {
+        let named = self.named.iter().map(|n| {
+            let names = n.names.iter().map(|name| if n.column.is_none() { to(name) } else { name.clone() });
+            Named { table: to(&n.table), column: n.column.clone(), names: names.collect() }
+        });
+        let left_out = LeftOut { tables: self.left_out.tables.iter().map(|t| to(t)).collect(), ..self.left_out.clone() };
+        Identities {
+            lost: self.lost.iter().map(|(t, c)| (to(t), c.clone())).collect(),
+            named: named.collect(),
+            later: self.later.iter().map(|t| to(t)).collect(),
+            left_out,
+            ..self.clone()
+        }
+    }
+
+    /// The schema with everything that is lost in its place.
+    pub fn all(&self, live: &Schema) -> Schema {
+        let mut all = live.clone();
+        for known in &self.tables {
+            let is_lost = self.is_lost(&Thing::table(&known.name));
+            match live.table(&known.name).filter(|_| !is_lost) {
+                Some(now) => all.put(with_lost(now, known)),
+                None => all.put(known.clone()),
+            }
+        }
+        all
+    }
+
+    /// Whether this very thing is lost; a column of a lost table is only where it was lost before.
+    pub fn is_lost(&self, thing: &Thing) -> bool {
+        self.lost.iter().any(|(table, column)| Thing { table: table.clone(), column: column.clone() }.same(thing))
+    }
+
+    /// Earlier names of what is there, by accepted names.
+    pub fn former(&self) -> Vec<Former> {
+        let there = self.named.iter().filter(|n| !self.is_lost(&Thing { table: n.table.clone(), column: n.column.clone() }));
+        there
+            .flat_map(|n| n.names.iter().map(|name| Former { table: n.table.clone(), column: n.column.clone(), name: name.clone() }))
+            .collect()
+    }
+
+    /// What is lost by the names it may return under: its last one and those before.
+    pub fn returning(&self) -> Vec<(String, Option<String>)> {
+        self.lost.clone()
+    }
+
+    /// The names a thing had, the latest first, its present one at the head.
+    pub fn names_of(&self, thing: &Thing) -> Vec<String> {
+        let own = without_gone(thing.column.as_deref().unwrap_or(&thing.table)).to_owned();
+        let before = self.named.iter().find(|n| Thing { table: n.table.clone(), column: n.column.clone() }.same(thing));
+        std::iter::once(own).chain(before.into_iter().flat_map(|n| n.names.iter().rev().cloned())).collect()
+    }
+
+    /// Whether a column had a name before.
+    pub fn had_name(&self, table: &str, column: &str, wanted: &str) -> bool {
+        self.names_of(&Thing::column(table, column)).iter().skip(1).any(|n| name::same(n, wanted))
+    }
+
+    /// Brings everything to the names in use now, and remembers the ones before.
+    #[must_use]
+    pub fn renamed(&self, map: &RenameMap) -> Identities {
+        let mut now = self.clone();
+        let to = |table: &str, column: Option<&str>| (map.table(table).to_owned(), column.map(|c| map.column(table, c).to_owned()));
+        for (table, column) in &mut now.lost {
+            (*table, *column) = to(table, column.as_deref());
+        }
+        now.tables = self.tables.iter().map(|t| map.applied_to_table(t)).collect();
+        for named in &mut now.named {
+            (named.table, named.column) = to(&named.table, named.column.as_deref());
+        }
+        let mut note = |table: &str, column: Option<&str>, before: &str, after: &str| {
+            if without_gone(before) == without_gone(after) {
+                return;
+            }
+            let at = now.named.iter().position(|n| n.table == table && n.column.as_deref() == column);
+            let names = match at.and_then(|at| now.named.get_mut(at)) {
+                Some(named) => &mut named.names,
+                None => {
+                    now.named.push(Named { table: table.to_owned(), column: column.map(str::to_owned), names: Vec::new() });
+                    let Some(named) = now.named.last_mut() else { return };
+                    &mut named.names
+                }
+            };
+            // Each name once: the order tells which came last.
+            names.retain(|n| n != without_gone(before) && n != without_gone(after));
+            names.push(without_gone(before).to_owned());
+        };
+        for (from, to) in map.table_renames() {
+            note(to, None, from, to);
+        }
+        for (table, from, to) in map.column_renames() {
+            note(map.table(table), Some(to), from, to);
+        }
+        now.named.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
+        now.left_out.tables = self.left_out.tables.iter().map(|t| name::fold(map.table(t))).collect();
+        now
+    }
+}
+
+/// A table with the columns that it has lost in their places.
+fn with_lost(now: &Table, known: &Table) -> Table {
+    let mut table = now.clone();
+    let order: Vec<String> = known.columns.iter().map(|c| name::fold(&c.name)).collect();
+    for column in &known.columns {
+        if table.column(&column.name).is_none() {
+            let visible: Vec<String> = table.columns.iter().map(|c| name::fold(&c.name)).collect();
+            table.columns.insert(crate::merge::place(&order, &name::fold(&column.name), &visible), column.clone());
+        }
+    }
+    table
+}
+
+/// What a merge makes of what is known: everything under its new names, with what is lost from now on.
+pub(super) struct Carried {
+    /// From every name before, of what is lost too, to the name now.
+    pub names: RenameMap,
+    /// What comes back, by the names it has now.
+    pub back: Vec<Thing>,
+    /// The schema with everything that is lost in its place, by the names now.
+    pub all: Schema,
+    /// What is known from now on.
+    pub known: Identities,
+}
+
+impl Carried {
+    /// Carries everything over. `taken` are the renames of what was there, `changed` the schema as far as this merge goes.
+    pub fn of(known: &Identities, accepted: &Schema, changed: &Schema, taken: &RenameMap) -> Carried {
+        let mut names = apart(known, taken);
+        let carried = taken.applied_to(accepted);
+        let moved = known.renamed(&without_columns(taken));
+        let mut back = Vec::new();
+        let mut used: BTreeSet<(String, Option<String>)> = BTreeSet::new();
+        // Tables first: their columns come with them.
+        for (table, _) in moved.lost.iter().rev().filter(|(_, column)| column.is_none()) {
+            let thing = Thing::table(table);
+            let free = |n: &&String| changed.table(n).is_some() && carried.table(n).is_none() && !used.contains(&(name::fold(n), None));
+            if let Some(found) = moved.names_of(&thing).iter().find(free) {
+                let now = changed.table(found).map_or_else(|| found.clone(), |t| t.name.clone());
+                used.insert((name::fold(found), None));
+                if *table != now {
+                    names.rename_table(table, &now);
+                }
+                back.push(Thing::table(&now));
+                let shape = moved.tables.iter().find(|t| name::same(&t.name, table));
+                names_of_columns(&moved, shape, changed.table(&now), &mut names);
+            }
+        }
+        // What is lost and had the name of what is there now gives it up.
+        let was_lost: Vec<(String, Option<String>)> = known.lost.clone();
+        for (table, column) in was_lost.iter().rev() {
+            let Some(column) = column else { continue };
+            let table_now = names.table(table).to_owned();
+            let Some(now) = changed.table(&table_now) else { continue };
+            let lives = |c: &str| carried.table(&table_now).is_some_and(|t| t.column(c).is_some());
+            let candidates = known.names_of(&Thing::column(table, column));
+            let free = |n: &&String| now.column(n).is_some() && !lives(n) && !used.contains(&(name::fold(&table_now), Some(name::fold(n))));
+            match candidates.iter().find(free) {
+                Some(found) => {
+                    let to = now.column(found).map_or_else(|| found.clone(), |c| c.name.clone());
+                    used.insert((name::fold(&table_now), Some(name::fold(&to))));
+                    if *column != to {
+                        names.rename_column(table, column, &to);
+                    }
+                    back.push(Thing::column(&table_now, &to));
+                }
+                None => {
+                    let is_there = now.column(column).is_some();
+                    if is_there {
+                        names.rename_column(table, column, &crate::rename::gone_name(column, |n| known.is_lost(&Thing::column(table, n))));
+                    }
+                }
+            }
+        }
+        for (table, column) in &was_lost {
+            if column.is_none()
+                && names.table(table) == table
+                && changed.table(table).is_some()
+                && !back.iter().any(|b| b.same(&Thing::table(table)))
+            {
+                names.rename_table(table, &crate::rename::gone_name(table, |n| known.is_lost(&Thing::table(n))));
+            }
+        }
+        let known_now = known.renamed(&names);
+        let everything = names.applied_to(&known.all(accepted));
+        let ordered = crate::schema::in_accepted_order(&everything, changed);
+        let mut lost: Vec<(String, Option<String>)> =
+            known_now.lost.iter().filter(|(t, c)| !Thing { table: t.clone(), column: c.clone() }.is_in(changed)).cloned().collect();
+        let mut all = ordered;
+        let mut tables = Vec::new();
+        for table in &everything.tables {
+            match all.table(&table.name) {
+                None => {
+                    if !lost.iter().any(|(t, c)| c.is_none() && name::same(t, &table.name)) {
+                        lost.push((table.name.clone(), None));
+                    }
+                    tables.push(table.clone());
+                    all.put(table.clone());
+                }
+                Some(now) => {
+                    let gone: Vec<&str> = table.columns.iter().map(|c| c.name.as_str()).filter(|c| !now.reads(c)).collect();
+                    if gone.is_empty() {
+                        continue;
+                    }
+                    let new = gone.iter().filter(|c| {
+                        !lost.iter().any(|(t, l)| name::same(t, &table.name) && l.as_deref().is_some_and(|l| name::same(l, c)))
+                    });
+                    let new: Vec<(String, Option<String>)> = new.map(|c| (table.name.clone(), Some((*c).to_owned()))).collect();
+                    lost.extend(new);
+                    let whole = with_lost(now, table);
+                    tables.push(whole.clone());
+                    all.put(whole);
+                }
+            }
+        }
+        let known = Identities { lost, tables, ..known_now };
+        Carried { names, back, all, known }
+    }
+}
+
+/// The renames, with another name for what gives its name up where something lost has that already.
+fn apart(known: &Identities, taken: &RenameMap) -> RenameMap {
+    let mut names = taken.clone();
+    for (table, from, to) in taken.column_renames() {
+        if without_gone(to) != to && known.is_lost(&Thing::column(table, to)) {
+            names.rename_column(table, from, &crate::rename::gone_name(without_gone(to), |n| known.is_lost(&Thing::column(table, n))));
+        }
+    }
+    for (from, to) in taken.table_renames() {
+        if without_gone(to) != to && known.is_lost(&Thing::table(to)) {
+            names.rename_table(from, &crate::rename::gone_name(without_gone(to), |n| known.is_lost(&Thing::table(n))));
+        }
+    }
+    names
+}
+
+/// A returning table may have its columns back under names they had before.
+fn names_of_columns(known: &Identities, shape: Option<&Table>, now: Option<&Table>, names: &mut RenameMap) {
+    let (Some(shape), Some(now)) = (shape, now) else { return };
+    for column in shape.columns.iter().filter(|c| now.column(&c.name).is_none()) {
+        let thing = Thing::column(&shape.name, &column.name);
+        let earlier = known.names_of(&thing).into_iter().skip(1);
+        let back = earlier.filter_map(|n| now.column(&n).map(|c| c.name.clone())).find(|n| shape.column(n).is_none());
+        if let Some(back) = back.filter(|_| !known.is_lost(&thing)) {
+            names.rename_column(&shape.name, &column.name, &back);
+        }
+    }
+}
+
+/// The renames of tables alone: columns are carried one by one.
+fn without_columns(map: &RenameMap) -> RenameMap {
+    let mut tables = RenameMap::default();
+    map.table_renames().for_each(|(from, to)| tables.rename_table(from, to));
+    tables
+}
+
+/// What is lost, to look names up in.
+pub(super) struct Lost {
+    tables: BTreeSet<String>,
+    columns: BTreeSet<(String, String)>,
+}
+
+impl Lost {
+    pub fn of(known: &Identities) -> Lost {
+        Lost::things(known.lost.iter().map(|(table, column)| Thing { table: table.clone(), column: column.clone() }))
+    }
+
+    pub fn things(things: impl IntoIterator<Item = Thing>) -> Lost {
+        let (mut tables, mut columns) = (BTreeSet::new(), BTreeSet::new());
+        for thing in things {
+            match &thing.column {
+                None => {
+                    tables.insert(name::fold(&thing.table));
+                }
+                Some(column) => {
+                    columns.insert((name::fold(&thing.table), name::fold(column)));
+                }
+            }
+        }
+        Lost { tables, columns }
+    }
+
+    /// The loss that a table or column falls under.
+    pub fn of_thing(&self, thing: &Thing) -> Option<Thing> {
+        if self.tables.contains(&name::fold(&thing.table)) {
+            return Some(Thing::table(&thing.table));
+        }
+        let column = thing.column.as_ref()?;
+        self.columns.contains(&(name::fold(&thing.table), name::fold(column))).then(|| thing.clone())
+    }
+}

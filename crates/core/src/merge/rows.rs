@@ -1,0 +1,312 @@
+//! Arrays: members come in beside the neighbours they have in the draft, members that the draft lost go, and what a person
+//! ordered is never reordered.
+
+use super::questions::Limit;
+use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk, unnumbered};
+use super::whole::{has_own, item, keys, numbered, place_by};
+use crate::definition::{Node, Shape, Value};
+use crate::merge::{Element, member_key};
+
+impl Walk<'_> {
+    /// An array of names.
+    pub(super) fn set(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
+        let hand_laid = self.given.placement.is_hand_laid(element);
+        let (p0, p1) = (keys(drafts.p0), keys(drafts.p1));
+        let Value::List(items) = &mut node.value else { return };
+        for member in items.iter() {
+            let key = member_key(member);
+            let tile = self.tile(member);
+            if tile.own {
+                continue;
+            }
+            if p1.contains(&key) {
+                if tile.away {
+                    tile.away = false;
+                    AGAIN.clone_into(&mut tile.because);
+                } else if !p0.contains(&key) && !tile.was_hidden {
+                    tile.stays = true;
+                }
+            } else if p0.contains(&key) && !tile.away {
+                if tile.stays {
+                    tile.stays = false;
+                } else if !hand_laid {
+                    tile.away = true;
+                    NO_MORE.clone_into(&mut tile.because);
+                }
+            }
+        }
+        let mut there: Vec<String> = items.iter().map(member_key).collect();
+        for (key, new) in p1.iter().zip(drafts.p1.map(Node::items).unwrap_or_default()) {
+            let target = element.member(key);
+            let comes = !there.contains(key) && !p0.contains(key) && !self.given.left_out.contains(&target.encode());
+            if comes && self.given.placement.admits(element, key) {
+                let at = place_by(&p1, key, &there);
+                items.insert(at, numbered(new.clone(), self.tiles, NEW));
+                there.insert(at, key.clone());
+            }
+        }
+        let lost = p0.iter().filter(|key| !p1.contains(key) && !there.contains(key));
+        self.left_out.extend(lost.map(|key| element.member(key).encode()));
+        let shown = super::whole::shown(node, self.tiles);
+        let is_own = self.tile(node).laid || node.items().iter().any(|m| self.tiles.get(m.tile as usize).is_some_and(|t| t.own));
+        let differs = keys(shown.as_ref()) != p1 || shown.as_ref().map(Node::strings) != drafts.p1.map(Node::strings);
+        if differs && (is_own || hand_laid) {
+            self.keep(element, shown.as_ref(), drafts.p1, p0 != p1);
+        }
+    }
+
+    /// An array of tables: sections, menu groups, child lists, choices. They match by their key, else by most shared members.
+    pub(super) fn records(&mut self, element: &Element, node: &mut Node, shape: Shape, drafts: Drafts<'_>) {
+        let Shape::Records { keys: record, .. } = shape else { return };
+        let hand_laid = self.given.placement.is_hand_laid(element);
+        if element.last() == "choices" {
+            self.choices(element, node, drafts);
+        }
+        let matching = Matching::of(node, drafts);
+        let Value::List(items) = &mut node.value else { return };
+        let mut previous: Option<String> = None;
+        let mut new_rows: Vec<(Option<String>, Node)> = Vec::new();
+        for row in drafts.p1.map(Node::items).unwrap_or_default() {
+            let title = member_key(row);
+            let before = item(drafts.p0, &title);
+            if let Some(own) = matching.yours_for(&title) {
+                let member = element.member(&own);
+                let p0 = matching.row(drafts.p0, &own);
+                if let Some(mine) = items.iter_mut().find(|i| member_key(i) == own) {
+                    let at = self.tile(mine).at.clone();
+                    let tile = self.tile(mine);
+                    if tile.away {
+                        tile.away = false;
+                        AGAIN.clone_into(&mut tile.because);
+                    } else if p0.is_none() && at.is_none() && !tile.was_hidden && !tile.own {
+                        tile.stays = true;
+                    }
+                    tile.at = None;
+                    let of = Drafts { p0: p0.or(at.as_ref()), p1: Some(row) };
+                    for key in record {
+                        self.row_key(&member, mine, key.name, key.shape, of);
+                    }
+                }
+                previous = Some(own);
+            } else if before.is_none() {
+                if let Some(new) = self.new_row(element, row) {
+                    new_rows.push((previous.clone(), new));
+                }
+                previous = Some(title);
+            } else if let Some(before) = before {
+                self.emptied_row(element, items, row, before);
+            }
+        }
+        for (after, new) in new_rows {
+            let there: Vec<String> = items.iter().map(member_key).collect();
+            let at = after.and_then(|a| there.iter().position(|t| *t == a)).map_or(if hand_laid { there.len() } else { 0 }, |at| at + 1);
+            items.insert(at, numbered(new, self.tiles, NEW));
+        }
+        for row in drafts.p0.map(Node::items).unwrap_or_default() {
+            let title = member_key(row);
+            if item(drafts.p1, &title).is_some() {
+                continue;
+            }
+            let mine = matching.yours_for(&title).filter(|own| matching.p1_for(drafts.p1, own).is_none());
+            match mine.and_then(|own| items.iter_mut().find(|i| member_key(i) == own)) {
+                Some(mine) => self.row_lost(element, mine, row, record, hand_laid),
+                None if matching.yours_for(&title).is_none() => {
+                    self.left_out.insert(element.member(&title).encode());
+                }
+                None => {}
+            }
+        }
+        let shown = super::whole::shown(node, self.tiles);
+        let is_own = self.tile(node).laid;
+        if is_own && shown.as_ref() != drafts.p1 {
+            self.keep(element, shown.as_ref(), drafts.p1, drafts.p0 != drafts.p1);
+        }
+    }
+
+    /// A row that the draft has no more.
+    fn row_lost(&mut self, element: &Element, mine: &mut Node, row: &Node, record: &'static [crate::definition::Key], hand_laid: bool) {
+        let is_own = has_own(mine, self.tiles);
+        let tile = self.tile(mine);
+        if tile.stays {
+            tile.stays = false;
+            return;
+        }
+        if tile.away {
+            return;
+        }
+        tile.at = Some(unnumbered(row));
+        let stays = is_own || hand_laid && element.last() == "sections";
+        if !stays {
+            tile.away = true;
+            NO_MORE.clone_into(&mut tile.because);
+        } else if element.last() != "choices" {
+            // What a person added stays; what was the generator's goes.
+            let member = element.member(&member_key(mine));
+            for key in record.iter().filter(|k| matches!(k.shape, Shape::Set(_))) {
+                self.row_key(&member, mine, key.name, key.shape, Drafts { p0: Some(row), p1: None });
+            }
+        }
+    }
+
+    fn row_key(&mut self, member: &Element, mine: &mut Node, name: &str, shape: Shape, of: Drafts<'_>) {
+        let element = member.key(name);
+        let drafts = of.key(name);
+        let Value::Table(entries) = &mut mine.value else { return };
+        match entries.iter_mut().find(|e| e.key == name) {
+            Some(entry) => match shape {
+                Shape::Set(_) => self.set(&element, &mut entry.node, drafts),
+                _ => {
+                    let own = self.tile(&entry.node).own;
+                    match (drafts.p0, drafts.p1) {
+                        (p0, Some(p1)) if p0 != Some(p1) && own => self.keep(&element, Some(&entry.node), Some(p1), true),
+                        (Some(_), Some(p1)) if own && entry.node != *p1 => self.keep(&element, Some(&entry.node), Some(p1), false),
+                        (Some(p0), Some(p1)) if p0 != p1 && !own => self.follows(&mut entry.node, Some(p0), p1),
+                        _ => {}
+                    }
+                }
+            },
+            None => match (drafts.p0, drafts.p1) {
+                (None, Some(new)) if !self.given.left_out.contains(&element.encode()) => {
+                    let mut new = new.clone();
+                    if let Value::List(items) = &mut new.value {
+                        items.retain(|i| self.given.placement.admits(&element, &member_key(i)));
+                        if items.is_empty() {
+                            return;
+                        }
+                    }
+                    let new = numbered(new, self.tiles, NEW);
+                    super::walk::enter_key(mine, name, new, of.p1);
+                }
+                (Some(_), None) => {
+                    self.left_out.insert(element.encode());
+                }
+                _ => {}
+            },
+        }
+    }
+
+    /// A section or group that is new in the draft, with those of its members that may come in.
+    fn new_row(&mut self, element: &Element, row: &Node) -> Option<Node> {
+        let own = element.member(&member_key(row));
+        if self.given.left_out.contains(&own.encode()) {
+            return None;
+        }
+        let mut row = row.clone();
+        for list in ["fields", "items"] {
+            let Some(inner) = row.get(list).cloned() else { continue };
+            let kept: Vec<Node> = inner.items().iter().filter(|i| self.given.placement.admits(element, &member_key(i))).cloned().collect();
+            if kept.is_empty() {
+                return None;
+            }
+            row.set(list, Node::new(Value::List(kept)));
+        }
+        Some(row)
+    }
+
+    /// New members of a section that a person took out go to the last one.
+    fn emptied_row(&mut self, element: &Element, items: &mut [Node], row: &Node, before: &Node) {
+        let old = keys(before.get("fields"));
+        let order = keys(row.get("fields"));
+        let Some(target) = items.last_mut() else { return };
+        let own = element.member(&member_key(target)).key("fields");
+        let Value::Table(entries) = &mut target.value else { return };
+        let Some(list) = entries.iter_mut().find(|e| e.key == "fields") else { return };
+        let Value::List(members) = &mut list.node.value else { return };
+        for key in order.iter().filter(|m| !old.contains(m)) {
+            let there: Vec<String> = members.iter().map(member_key).collect();
+            let is_out = self.given.left_out.contains(&own.member(key).encode());
+            if there.contains(key) || is_out || !self.given.placement.admits(element, key) {
+                continue;
+            }
+            if let Some(new) = item(row.get("fields"), key) {
+                members.insert(place_by(&order, key, &there), numbered(new.clone(), self.tiles, NEW));
+            }
+        }
+    }
+
+    /// Choices of a person's own, or in a person's own words, that the database accepts no more are a question; those it
+    /// accepts again come back.
+    fn choices(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
+        let accepts = |key: &str| drafts.p1.is_none_or(|p1| p1.items().is_empty()) || item(drafts.p1, key).is_some();
+        for row in node.items() {
+            let key = member_key(row);
+            let tile = self.tile(row);
+            if tile.refused && accepts(&key) {
+                tile.refused = false;
+                "the database accepts it again".clone_into(&mut tile.because);
+            }
+        }
+        if drafts.p0 == drafts.p1 {
+            return;
+        }
+        let by_hand = |walk: &Self, row: &&Node| has_own(row, walk.tiles);
+        let refused: Vec<u32> =
+            node.items().iter().filter(|row| by_hand(self, row)).filter(|row| !accepts(&member_key(row))).map(|r| r.tile).collect();
+        let open: Vec<u32> = refused.into_iter().filter(|at| self.tiles.get(*at as usize).is_some_and(|t| !t.refused)).collect();
+        if open.is_empty() {
+            return;
+        }
+        let question = self.given.placement.limit_question(element);
+        let keep = self.given.answers.get(&question).is_some_and(|answer| answer == "keep");
+        let shown = super::whole::shown(node, self.tiles);
+        self.limits.push(Limit { question, element: element.clone(), yours: shown.clone(), database: drafts.p1.cloned() });
+        if keep {
+            return self.keep(element, shown.as_ref(), drafts.p1, true);
+        }
+        for at in open {
+            if let Some(tile) = self.tiles.get_mut(at as usize) {
+                tile.refused = true;
+                "the database accepts it no more".clone_into(&mut tile.because);
+            }
+        }
+    }
+}
+
+/// Which of a person's rows is which of the draft's.
+struct Matching {
+    /// Draft key → yours.
+    pairs: Vec<(String, String)>,
+}
+
+impl Matching {
+    fn of(yours: &Node, drafts: Drafts<'_>) -> Matching {
+        let mut pairs: Vec<(String, String)> = keys(Some(yours)).into_iter().map(|title| (title.clone(), title)).collect();
+        for draft in [drafts.p1, drafts.p0].into_iter().flatten() {
+            let titles = keys(Some(draft));
+            for row in draft.items() {
+                let title = member_key(row);
+                if pairs.iter().any(|(t, _)| *t == title) {
+                    continue;
+                }
+                let free = yours.items().iter().filter(|y| {
+                    !titles.contains(&member_key(y)) && !pairs.iter().any(|(t, o)| *o == member_key(y) && t != o && titles.contains(t))
+                });
+                let best = free.map(|y| (shared(row, y), member_key(y))).filter(|(count, _)| *count > 0).max_by_key(|(count, _)| *count);
+                if let Some((_, own)) = best {
+                    pairs.push((title, own));
+                }
+            }
+        }
+        Matching { pairs }
+    }
+
+    fn yours_for(&self, title: &str) -> Option<String> {
+        self.pairs.iter().find(|(t, _)| t == title).map(|(_, own)| own.clone())
+    }
+
+    /// The row of a draft that one of yours is.
+    fn row<'a>(&self, draft: Option<&'a Node>, own: &str) -> Option<&'a Node> {
+        let direct = item(draft, own);
+        direct.or_else(|| self.pairs.iter().filter(|(_, o)| o == own).find_map(|(t, _)| item(draft, t)))
+    }
+
+    fn p1_for<'a>(&self, p1: Option<&'a Node>, own: &str) -> Option<&'a Node> {
+        self.row(p1, own)
+    }
+}
+
+fn shared(a: &Node, b: &Node) -> usize {
+    let members = |n: &Node| keys(n.get("fields").or(n.get("items")));
+    let b = members(b);
+    members(a).iter().filter(|m| b.contains(m)).count()
+}

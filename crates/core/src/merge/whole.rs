@@ -1,0 +1,214 @@
+//! The definition as kept: everything that ever stood in it and that no person deleted, shown or hidden.
+//!
+//! A merge works on this whole: it is read once, changed in plain steps, and what is to be shown follows from it. Every node
+//! has the number of its [`Tile`], which holds what is remembered of it. Texts don't appear here: the workspace brings the
+//! files to what the whole says.
+
+use super::{Element, member_key};
+use crate::definition::{FileKey, Node, Seg, Tree, Value};
+use serde::{Deserialize, Serialize};
+
+/// What stands in for a value that can't be shown.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct StandIn {
+    /// What is shown instead.
+    pub value: Node,
+    /// Whether the database refuses the value, rather than that it names something lost.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub limit: bool,
+}
+
+/// A limit that was asked about.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Answered {
+    /// What the database declared.
+    pub database: Option<Node>,
+    /// Whether the database's is taken.
+    pub taken: bool,
+}
+
+/// What is remembered of an element.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Tile {
+    /// Whether a person wrote or edited it.
+    #[serde(skip)]
+    pub own: bool,
+    /// Whether a person added, deleted or moved one of its members.
+    #[serde(skip)]
+    pub laid: bool,
+    /// Whether a person wrote or edited it since the last command.
+    #[serde(skip)]
+    pub touched: bool,
+    /// Whether it was hidden when this merge began, for itself or with what it stands in.
+    #[serde(skip)]
+    pub was_hidden: bool,
+    /// Whether it names something lost, or can't be without something hidden: worked out anew by every merge.
+    #[serde(skip)]
+    pub gone: bool,
+    /// Whether it names something that was lost and is there again.
+    #[serde(skip)]
+    pub is_back: bool,
+    /// Whether nothing of it is shown: worked out anew by every merge.
+    #[serde(skip)]
+    pub empty: bool,
+    /// Why it was hidden, or shown, or changed, for people.
+    #[serde(skip)]
+    pub because: String,
+    /// The draft has it no more.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub away: bool,
+    /// The database refuses this choice.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub refused: bool,
+    /// The draft gained what stood here already: its next loss clears this instead of hiding.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub stays: bool,
+    /// A merge put it in.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub added: bool,
+    /// Values of the draft under which another value stood here.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub faces: Vec<(Option<Node>, Node)>,
+    /// What is shown in its place.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub stand_in: Option<StandIn>,
+    /// Names as they are written now, and as they were written under the name before.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub spelled: Vec<(String, String)>,
+    /// What the draft said of it when it went.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub at: Option<Node>,
+    /// The limits it was asked about.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub answers: Vec<Answered>,
+    /// The names that this field had before it followed its column: the column's and its own, the oldest first.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub followed: Vec<(String, String)>,
+}
+
+impl Tile {
+    /// Whether it is hidden for itself.
+    pub fn is_hidden(&self) -> bool {
+        self.gone || self.away || self.refused || self.empty
+    }
+
+    /// Whether there is anything to remember beyond what a person did.
+    pub fn is_plain(&self) -> bool {
+        let kept = Tile {
+            own: self.own,
+            laid: self.laid,
+            touched: self.touched,
+            was_hidden: self.was_hidden,
+            gone: self.gone,
+            is_back: self.is_back,
+            empty: self.empty,
+            because: self.because.clone(),
+            ..Tile::default()
+        };
+        *self == kept
+    }
+}
+
+/// The definition with everything that is hidden.
+#[derive(Debug, Clone, Default)]
+pub struct Whole {
+    /// Every file; each node has the number of its tile.
+    pub tree: Tree,
+    /// By number; the first belongs to nobody.
+    pub tiles: Vec<Tile>,
+}
+
+impl Whole {
+    /// What is remembered of a node.
+    pub fn tile(&self, node: &Node) -> Option<&Tile> {
+        self.tiles.get(node.tile as usize)
+    }
+
+    /// What the files show.
+    pub fn shown(&self) -> Tree {
+        let files = self.tree.files.iter().filter_map(|(file, node)| Some((file.clone(), shown(node, &self.tiles)?)));
+        Tree { files: files.collect() }
+    }
+}
+
+/// What is shown of a node; nothing where it is hidden.
+pub(super) fn shown(node: &Node, tiles: &[Tile]) -> Option<Node> {
+    let tile = tiles.get(node.tile as usize);
+    if tile.is_some_and(Tile::is_hidden) {
+        return None;
+    }
+    if let Some(stand_in) = tile.and_then(|t| t.stand_in.as_ref()) {
+        return Some(Node { tile: node.tile, ..stand_in.value.clone() });
+    }
+    let value = match &node.value {
+        Value::List(items) => Value::List(items.iter().filter_map(|item| shown(item, tiles)).collect()),
+        Value::Table(entries) => {
+            let shown = entries.iter().filter_map(|e| Some(crate::definition::Entry { node: shown(&e.node, tiles)?, ..e.clone() }));
+            Value::Table(shown.collect())
+        }
+        other => other.clone(),
+    };
+    Some(Node { value, ..node.clone() })
+}
+
+/// Gives a node and everything in it numbers, and each a tile that a merge put in.
+pub(super) fn numbered(mut node: Node, tiles: &mut Vec<Tile>, because: &str) -> Node {
+    if tiles.is_empty() {
+        tiles.push(Tile::default());
+    }
+    node.tile = u32::try_from(tiles.len()).unwrap_or(u32::MAX);
+    tiles.push(Tile { added: true, because: because.to_owned(), ..Tile::default() });
+    match &mut node.value {
+        Value::List(items) => items.iter_mut().for_each(|item| *item = numbered(std::mem::take(item), tiles, because)),
+        Value::Table(entries) => entries.iter_mut().for_each(|e| e.node = numbered(std::mem::take(&mut e.node), tiles, because)),
+        _ => {}
+    }
+    node
+}
+
+/// Whether a person made anything of a node.
+pub(super) fn has_own(node: &Node, tiles: &[Tile]) -> bool {
+    tiles.get(node.tile as usize).is_some_and(|t| t.own)
+        || node.items().iter().any(|item| has_own(item, tiles))
+        || node.entries().iter().any(|e| has_own(&e.node, tiles))
+}
+
+/// The keys of an array's members.
+pub(super) fn keys(node: Option<&Node>) -> Vec<String> {
+    node.map(|n| n.items().iter().map(member_key).collect()).unwrap_or_default()
+}
+
+/// The member of an array with a key.
+pub(super) fn item<'a>(node: Option<&'a Node>, key: &str) -> Option<&'a Node> {
+    node?.items().iter().find(|i| member_key(i) == key)
+}
+
+/// Where something new goes among what is there: behind the nearest that stands before it in the draft, else before the
+/// nearest that stands behind it, else last.
+pub(super) fn place_by(draft: &[String], new: &str, there: &[String]) -> usize {
+    let own = draft.iter().position(|k| k == new).unwrap_or(draft.len());
+    let position = |k: &String| there.iter().position(|t| t == k);
+    let behind = draft.iter().take(own).rev().find_map(position).map(|at| at + 1);
+    behind.or_else(|| draft.iter().skip(own + 1).find_map(position)).unwrap_or(there.len())
+}
+
+/// Calls with every node of a file and its place.
+pub(super) fn each<'n>(node: &'n Node, path: &mut Vec<Seg>, visit: &mut dyn FnMut(&'n Node, &[Seg])) {
+    visit(node, path);
+    for (at, item) in node.items().iter().enumerate() {
+        path.push(Seg::Index(at));
+        each(item, path, visit);
+        path.pop();
+    }
+    for entry in node.entries() {
+        path.push(Seg::Key(entry.key.clone()));
+        each(&entry.node, path, visit);
+        path.pop();
+    }
+}
+
+/// The element at a place.
+pub(super) fn element(file: &FileKey, root: &Node, path: &[Seg]) -> Element {
+    Element::at(file, root, path)
+}

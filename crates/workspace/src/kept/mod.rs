@@ -1,0 +1,14 @@
+//! The kept text of the workspace: between the texts of its files, as tiles, and the whole that the core merges.
+//!
+//! [`tree`] reads tiles as the core's tree, hidden ones too. [`reconcile`] brings tiles to what a merged whole says: the only
+//! place where a merge writes text. [`store`] keeps the tiles between commands.
+
+mod reconcile;
+mod store;
+mod tree;
+mod values;
+
+pub use reconcile::ReconcileError;
+pub(crate) use reconcile::reconcile;
+pub(crate) use store::{KNOWN, Kept, Stored};
+pub(crate) use tree::whole_of;

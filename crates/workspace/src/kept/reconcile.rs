@@ -1,0 +1,444 @@
+//! From a merged whole to the tiles: values are written where they differ, what is new goes in beside its neighbours, and what
+//! is hidden is hidden. A byte that the merge has no reason to change doesn't change.
+
+use super::tree::{BLOCKS, OWN, Place, Read, read};
+use super::values::{plain, respelled, respelled_key};
+use crate::toml::{render_block, render_file, render_key, render_line, render_value};
+use std::collections::{BTreeMap, BTreeSet};
+use ysomorph_core::definition::{Entry, FileKey, Node, Value};
+use ysomorph_core::merge::{Tile, Whole};
+use ysomorph_kept::{Id, Tiles, Unreadable, What};
+
+/// Why a merge can't be written: a defect of the program, told rather than written.
+#[derive(Debug, Clone, thiserror::Error)]
+pub enum ReconcileError {
+    /// Something new isn't TOML where it is to stand.
+    #[error("`{0}` can't be written: {1}")]
+    Unreadable(String, Unreadable),
+    /// The text would say something else than was meant.
+    #[error("`{0}` would come out otherwise than meant; nothing was written")]
+    Otherwise(String),
+}
+
+/// Brings the tiles of all files to what a whole says. `before` is the whole as the tiles were read.
+pub(crate) fn reconcile(
+    files: &BTreeMap<FileKey, Tiles>,
+    before: &Whole,
+    after: &Whole,
+) -> Result<BTreeMap<FileKey, Tiles>, ReconcileError> {
+    let mut all = BTreeMap::new();
+    for (file, root) in &after.tree.files {
+        let tiles = match (files.get(file), before.tree.files.get(file)) {
+            (Some(tiles), Some(was)) => {
+                // The numbers of a file's tiles go on from those of the files before it.
+                let mut numbers = vec![Tile::default(); was.tile as usize];
+                let (_, places) = read(tiles, &mut numbers, false);
+                let mut writer = Writer { tiles: tiles.clone(), places, before, after, file, failed: None, blocks: BTreeMap::new() };
+                writer.node(was, root);
+                if let Some(error) = writer.failed {
+                    return Err(ReconcileError::Unreadable(file.path(), error));
+                }
+                writer.tiles
+            }
+            _ => {
+                let text = render_file(&plain(root));
+                ysomorph_kept::read(&text).map_err(|e| ReconcileError::Unreadable(file.path(), e))?
+            }
+        };
+        all.insert(file.clone(), marked(tiles, root, after, file)?);
+    }
+    Ok(all)
+}
+
+/// What a tile is to be marked with.
+#[derive(Default)]
+struct Noted {
+    /// Of a value: whether it is a person's, and laid by one.
+    value: Option<(bool, bool)>,
+    /// Of a header: whether its table is a person's.
+    header: Option<bool>,
+    notes: BTreeMap<u8, String>,
+}
+
+/// Writes what is remembered into the marks, and hides what is hidden.
+fn marked(mut tiles: Tiles, root: &Node, after: &Whole, file: &FileKey) -> Result<Tiles, ReconcileError> {
+    let mut numbers = vec![Tile::default()];
+    let (now, places) = read(&tiles, &mut numbers, false);
+    let mut pairs: Vec<(u32, u32, bool)> = Vec::new();
+    pair(&now, root, after, false, &mut pairs).map_err(|path| ReconcileError::Otherwise(format!("{}{path}", file.name())))?;
+    let mut hidden_nodes: BTreeSet<u32> = BTreeSet::new();
+    tiles.mark.notes.clear();
+    let nobody = Tile::default();
+    let mut hidden: BTreeSet<Id> = BTreeSet::new();
+    let mut marks: BTreeMap<Id, Noted> = BTreeMap::new();
+    for (own, meant, is_hidden) in &pairs {
+        let tile = after.tiles.get(*meant as usize).unwrap_or(&nobody);
+        if *is_hidden {
+            hidden_nodes.insert(*own);
+        }
+        let note = (!tile.is_plain()).then(|| serde_json::to_string(tile).unwrap_or_default());
+        let (id, key) = match places.place(*own) {
+            Place::Nowhere => continue,
+            Place::File => {
+                tiles.mark.notes.extend(note.map(|note| (OWN, note)));
+                tiles.mark.own = tile.own;
+                continue;
+            }
+            Place::Line(id) | Place::Member(id) => {
+                if *is_hidden {
+                    hidden.insert(id);
+                }
+                (id, OWN)
+            }
+            Place::Table(id, depth) => (id, depth),
+            Place::Blocks(id, depth) => (id, BLOCKS + depth),
+        };
+        let noted = marks.entry(id).or_default();
+        if key == OWN {
+            noted.value = Some((tile.own, tile.laid));
+        } else if places.lines.get(&id) == Some(own) {
+            noted.header = Some(tile.own);
+        }
+        noted.notes.extend(note.map(|note| (key, note)));
+    }
+    tiles.each_mark(&mut |id, mark| {
+        mark.touched = false;
+        mark.notes.clear();
+        let Some(noted) = marks.remove(&id) else { return };
+        mark.notes = noted.notes;
+        if let Some((own, laid)) = noted.value {
+            (mark.own, mark.laid) = (own, laid);
+        } else if let Some(own) = noted.header {
+            mark.own = own;
+        }
+    });
+    // Headers go with their table.
+    for (line, node) in &places.lines {
+        if hidden_nodes.contains(node) {
+            hidden.insert(*line);
+        }
+    }
+    tiles.hide_only(&hidden);
+    Ok(tiles)
+}
+
+/// Pairs the nodes of a file as it reads with those it was meant to have. Where they differ, the path is told.
+fn pair(now: &Node, meant: &Node, after: &Whole, around: bool, pairs: &mut Vec<(u32, u32, bool)>) -> Result<(), String> {
+    let tile = after.tile(meant);
+    let is_hidden = around || tile.is_some_and(Tile::is_hidden);
+    pairs.push((now.tile, meant.tile, is_hidden));
+    match (&now.value, &meant.value) {
+        (Value::Table(own), Value::Table(entries)) => {
+            for entry in entries {
+                match own.iter().find(|e| e.key == entry.key) {
+                    Some(found) => {
+                        pair(&found.node, &entry.node, after, is_hidden, pairs).map_err(|path| format!("/{}{path}", entry.key))?;
+                    }
+                    // A table without anything in it needn't stand there.
+                    None if entry.node.entries().is_empty() && matches!(entry.node.value, Value::Table(_)) => {}
+                    None => return Err(format!("/{}", entry.key)),
+                }
+            }
+            match own.iter().find(|e| !entries.iter().any(|m| m.key == e.key)) {
+                Some(extra) => Err(format!("/{}", extra.key)),
+                None => Ok(()),
+            }
+        }
+        (Value::List(own), Value::List(items)) if own.len() == items.len() => own
+            .iter()
+            .zip(items)
+            .try_for_each(|(own, item)| pair(own, item, after, is_hidden, pairs).map_err(|path| format!("/{}{path}", item.member_key()))),
+        _ if now == meant => Ok(()),
+        _ => Err(String::new()),
+    }
+}
+
+struct Writer<'a> {
+    tiles: Tiles,
+    places: Read,
+    before: &'a Whole,
+    after: &'a Whole,
+    file: &'a FileKey,
+    failed: Option<Unreadable>,
+    /// The `[[…]]` that were put in, by their nodes' numbers.
+    blocks: BTreeMap<u32, Id>,
+}
+
+impl Writer<'_> {
+    fn note(&mut self, done: Result<(), Unreadable>) {
+        if let Err(error) = done {
+            self.failed.get_or_insert(error);
+        }
+    }
+
+    fn place(&self, node: &Node) -> Place {
+        self.places.place(node.tile)
+    }
+
+    /// Brings a node that was there to what it is now.
+    fn node(&mut self, was: &Node, now: &Node) {
+        let (old, new) = (self.before.tile(was).and_then(|t| t.stand_in.clone()), self.after.tile(now).and_then(|t| t.stand_in.clone()));
+        match (&was.value, &now.value) {
+            (Value::Table(_), Value::Table(entries)) => self.table(was, now, entries),
+            (Value::List(before), Value::List(items)) if old.is_none() && new.is_none() && holds(items, before) => {
+                self.list(was, now, before, items);
+            }
+            _ => self.value(was, now, old.map(|s| s.value), new.map(|s| s.value)),
+        }
+    }
+
+    /// A value, and what stands in for it.
+    fn value(&mut self, was: &Node, now: &Node, old: Option<Node>, new: Option<Node>) {
+        let (Place::Line(id) | Place::Member(id)) = self.place(was) else { return };
+        if plain(was) == plain(now) && old == new {
+            return;
+        }
+        let Some(shown) = self.tiles.written(id) else { return };
+        let Some(mark) = self.tiles.mark_mut(id) else { return };
+        let mut spellings = std::mem::take(&mut mark.spellings);
+        let raw = mark.behind.clone().filter(|_| old.is_some()).unwrap_or_else(|| shown.clone());
+        let nothing = |node: &Node| matches!(&node.value, Value::Other(text) if text.is_empty());
+        let own = if nothing(now) { String::new() } else { respelled(&raw, &plain(was), &plain(now), &mut spellings) };
+        let (text, behind) = match (old, new) {
+            (_, None) => (own, None),
+            (None, Some(new)) => (render_value(&new), Some(own)),
+            (Some(old), Some(new)) if old == new => (shown, Some(own)),
+            (Some(_), Some(new)) => (render_value(&new), Some(own)),
+        };
+        if let Some(mark) = self.tiles.mark_mut(id) {
+            mark.spellings = spellings;
+            mark.behind = behind;
+        }
+        let done = if text.is_empty() { Ok(()) } else { self.tiles.write(id, &text) };
+        self.note(done);
+    }
+
+    fn list(&mut self, was: &Node, now: &Node, before: &[Node], items: &[Node]) {
+        for (at, item) in items.iter().enumerate() {
+            match before.iter().find(|b| b.tile == item.tile) {
+                Some(known) => self.node(known, item),
+                None => self.new_item(was, now, at, item, items),
+            }
+        }
+    }
+
+    /// A new member of an array, or a new `[[…]]`.
+    fn new_item(&mut self, was: &Node, now: &Node, at: usize, item: &Node, items: &[Node]) {
+        match self.place(was) {
+            Place::Line(id) | Place::Member(id) => {
+                let done = self.tiles.insert_member(id, at, &render_value(&plain(item)));
+                self.note(done.map(|_| ()));
+            }
+            Place::Blocks(..) => {
+                let Some(path) = self.path_of(now) else { return };
+                let header = format!("[[{}]]", path.iter().map(|k| render_key(k)).collect::<Vec<_>>().join("."));
+                let header_of = |node: &Node| match self.place(node) {
+                    Place::Table(id, _) => Some(id),
+                    _ => self.blocks.get(&node.tile).copied(),
+                };
+                let before = items.iter().take(at).rev().find_map(header_of);
+                let last = before.and_then(|id| self.tiles.lines().iter().rposition(|l| l.blocks().contains(&id)));
+                let next = items.iter().skip(at + 1).find_map(header_of);
+                let next = next.and_then(|id| self.tiles.lines().iter().position(|l| l.id() == id));
+                let index = last.map(|l| l + 1).or(next).unwrap_or(self.tiles.lines().len());
+                let new = self.insert_block(index, &render_block(&header, &plain(item)));
+                self.blocks.extend(new.map(|id| (item.tile, id)));
+            }
+            _ => {}
+        }
+    }
+
+    /// The keys that lead to a node.
+    fn path_of(&self, node: &Node) -> Option<Vec<String>> {
+        path_in(self.after.tree.files.get(self.file)?, node.tile)
+    }
+
+    /// Puts a block in, and gives its first line.
+    fn insert_block(&mut self, at: usize, block: &str) -> Option<Id> {
+        // What follows must not fall under the new header.
+        let lines = self.tiles.lines();
+        let at = (at..lines.len()).find(|at| lines.get(*at).is_some_and(|l| l.what() != What::Key)).unwrap_or(lines.len());
+        let gap = if at == 0 { "" } else { "\n" };
+        match self.tiles.insert_lines(at, &format!("{gap}{block}\n")) {
+            Ok(lines) => lines.first().copied(),
+            Err(error) => {
+                self.note(Err(error));
+                None
+            }
+        }
+    }
+
+    fn table(&mut self, was: &Node, now: &Node, entries: &[Entry]) {
+        // Keys first, all at once: one may take the name that another gives up.
+        let mut renames: Vec<(Id, usize, String)> = Vec::new();
+        for entry in entries {
+            let Some(known) = was.entries().iter().find(|e| e.node.tile == entry.node.tile) else { continue };
+            if known.key != entry.key {
+                renames.extend(self.spellings_of(was, known).into_iter().map(|(id, at)| (id, at, entry.key.clone())));
+            }
+        }
+        for (id, at, to) in renames {
+            self.tiles.rename_key(id, at, &|before| respelled_key(before, &to));
+        }
+        let mut previous: Vec<&Entry> = Vec::new();
+        for entry in entries {
+            match was.entries().iter().find(|e| e.node.tile == entry.node.tile) {
+                Some(known) => self.node(&known.node, &entry.node),
+                None => self.new_entry(was, now, entry, &previous),
+            }
+            previous.push(entry);
+        }
+    }
+
+    /// Every spelling of a key of a table: the tile, and which of its keys it is.
+    fn spellings_of(&self, table: &Node, entry: &Entry) -> Vec<(Id, usize)> {
+        let container = match self.place(table) {
+            Place::Line(id) | Place::Member(id) => Some(id),
+            _ => None,
+        };
+        if container.is_some() {
+            return match self.place(&entry.node) {
+                Place::Member(id) => vec![(id, 0)],
+                _ => Vec::new(),
+            };
+        }
+        let root = self.before.tree.files.get(self.file);
+        let Some(mut path) = root.and_then(|root| path_in(root, table.tile)) else { return Vec::new() };
+        let depth = path.len();
+        path.push(entry.key.clone());
+        self.tiles.lines().iter().filter(|l| l.path().starts_with(&path)).map(|l| (l.id(), depth)).collect()
+    }
+
+    /// A key that is new in a table.
+    fn new_entry(&mut self, was: &Node, now: &Node, entry: &Entry, previous: &[&Entry]) {
+        let value = plain(&entry.node);
+        if let Place::Line(id) | Place::Member(id) = self.place(was) {
+            let known = |node: &Node| matches!(self.place(node), Place::Member(_));
+            let at = now
+                .entries()
+                .iter()
+                .take_while(|e| e.node.tile != entry.node.tile)
+                .filter(|e| known(&e.node) || e.node.tile as usize >= self.places.places.len())
+                .count();
+            let done = self.tiles.insert_member(id, at, &render_line(&entry.key, &value));
+            return self.note(done.map(|_| ()));
+        }
+        let Some(path) = self.path_of(now) else { return };
+        let is_table = |node: &Node| matches!(node.value, Value::Table(_));
+        let is_tables = !value.items().is_empty() && value.items().iter().all(is_table);
+        let written =
+            |path: &[String], key: &str| path.iter().map(|k| render_key(k)).chain([render_key(key)]).collect::<Vec<_>>().join(".");
+        let is_group =
+            path.is_empty() && is_table(&value) && !value.entries().is_empty() && value.entries().iter().all(|e| is_table(&e.node));
+        if is_group {
+            let at = self.end_of(previous).unwrap_or(self.tiles.lines().len());
+            let blocks: Vec<String> = value
+                .entries()
+                .iter()
+                .map(|e| render_block(&format!("[{}]", written(std::slice::from_ref(&entry.key), &e.key)), &e.node))
+                .collect();
+            self.insert_block(at, &blocks.join("\n\n"));
+            return;
+        }
+        if path.is_empty() && is_tables {
+            let at = self.end_of(previous).unwrap_or(self.tiles.lines().len());
+            let blocks: Vec<String> = value.items().iter().map(|i| render_block(&format!("[[{}]]", render_key(&entry.key)), i)).collect();
+            self.insert_block(at, &blocks.join("\n\n"));
+            return;
+        }
+        if path.len() == 1 && is_table(&value) && !self.is_among_keys(&path, previous) {
+            let at = self.end_of(previous).or_else(|| self.start_of(now, entry)).unwrap_or(self.tiles.lines().len());
+            self.insert_block(at, &render_block(&format!("[{}]", written(&path, &entry.key)), &value));
+            return;
+        }
+        self.new_line(was, &path, entry, previous, &value);
+    }
+
+    /// Whether what stands before something new is spelled by keys in the section of the table around.
+    fn is_among_keys(&self, path: &[String], previous: &[&Entry]) -> bool {
+        let lines = self.tiles.lines();
+        let Some(at) = self.end_of(previous).and_then(|end| end.checked_sub(1)) else { return false };
+        let header = lines.get(..at).unwrap_or_default().iter().rev().find(|l| l.what() != What::Key);
+        lines.get(at).is_some_and(|l| l.what() == What::Key) && header.map_or(0, |h| h.path().len()) <= path.len()
+    }
+
+    /// Behind the last line of the nearest that stands before.
+    fn end_of(&self, previous: &[&Entry]) -> Option<usize> {
+        previous.iter().rev().find_map(|entry| {
+            let path = self.path_of(&entry.node)?;
+            let lines = self.tiles.lines();
+            lines.iter().rposition(|l| l.path().starts_with(&path)).map(|at| at + 1)
+        })
+    }
+
+    /// Before the first line of the nearest that stands behind.
+    fn start_of(&self, table: &Node, entry: &Entry) -> Option<usize> {
+        let after = table.entries().iter().skip_while(|e| e.node.tile != entry.node.tile).skip(1);
+        after.filter_map(|e| self.path_of(&e.node)).find_map(|path| self.tiles.lines().iter().position(|l| l.path().starts_with(&path)))
+    }
+
+    /// A key with its value on a line of its own, in the section of its table.
+    fn new_line(&mut self, was: &Node, path: &[String], entry: &Entry, previous: &[&Entry], value: &Node) {
+        let lines = self.tiles.lines();
+        let block = match self.place(was) {
+            Place::Table(id, _) if lines.iter().any(|l| l.id() == id && l.what() == What::Each) => Some(id),
+            _ => None,
+        };
+        let inside = |l: &ysomorph_kept::Line| l.path().starts_with(path) && block.is_none_or(|b| l.blocks().contains(&b));
+        let header = lines.iter().position(|l| l.what() != What::Key && l.path() == path && block.is_none_or(|b| l.id() == b));
+        // The section of a line: the header before it.
+        let section = |at: usize| lines.get(..at).unwrap_or_default().iter().rposition(|l| l.what() != What::Key);
+        let own = |at: usize| lines.get(at).is_some_and(|l| l.what() == What::Key) && section(at) == header;
+        let behind = previous.iter().rev().find_map(|e| {
+            let mut before = path.to_vec();
+            before.push(e.key.clone());
+            (0..lines.len()).rev().find(|at| own(*at) && lines.get(*at).is_some_and(|l| l.path().starts_with(&before) && inside(l)))
+        });
+        let (at, dotted): (usize, Vec<String>) = match (behind, header) {
+            (Some(line), Some(_)) => (line + 1, Vec::new()),
+            (None, Some(header)) => (header + 1, Vec::new()),
+            (Some(line), None) if path.is_empty() => (line + 1, Vec::new()),
+            (None, None) if path.is_empty() => (0, Vec::new()),
+            // The table has no header of its own: its keys are dotted ones of another.
+            _ => match (0..lines.len()).rev().find(|at| lines.get(*at).is_some_and(|l| l.what() == What::Key && inside(l))) {
+                Some(line) => {
+                    let around = section(line).and_then(|at| lines.get(at)).map_or(0, |l| l.path().len());
+                    (line + 1, path.get(around..).unwrap_or_default().to_vec())
+                }
+                None => {
+                    let header = path.iter().map(|k| render_key(k)).collect::<Vec<_>>().join(".");
+                    let end = lines.len();
+                    self.insert_block(end, &format!("[{header}]\n{}", render_line(&entry.key, value)));
+                    return;
+                }
+            },
+        };
+        let before: String = dotted.iter().map(|k| format!("{}.", render_key(k))).collect();
+        let done = self.tiles.insert_lines(at, &format!("{before}{}\n", render_line(&entry.key, value)));
+        self.note(done.map(|_| ()));
+    }
+}
+
+/// The keys that lead to the node of a number.
+fn path_in(root: &Node, tile: u32) -> Option<Vec<String>> {
+    fn find(node: &Node, tile: u32, path: &mut Vec<String>) -> bool {
+        if node.tile == tile {
+            return true;
+        }
+        for entry in node.entries() {
+            path.push(entry.key.clone());
+            if find(&entry.node, tile, path) {
+                return true;
+            }
+            path.pop();
+        }
+        node.items().iter().any(|item| find(item, tile, path))
+    }
+    let mut path = Vec::new();
+    find(root, tile, &mut path).then_some(path)
+}
+
+/// Whether all members that were there still are: else the value as a whole is another.
+fn holds(items: &[Node], before: &[Node]) -> bool {
+    before.iter().all(|b| items.iter().any(|i| i.tile == b.tile))
+}

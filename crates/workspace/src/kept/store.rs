@@ -1,0 +1,187 @@
+//! `.ysomorph/kept/`: a list for each file in which something is hidden or a person's, and one line for each other file.
+
+use crate::digest;
+use crate::open::{FileError, list_folder};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+use ysomorph_core::definition::FileKey;
+use ysomorph_core::merge::{Identities, Whole, deleted_from};
+use ysomorph_core::schema::lined;
+use ysomorph_kept::Tiles;
+
+const FOLDER: &str = ".ysomorph/kept";
+const INDEX: &str = ".ysomorph/kept/index.list";
+/// What is known of the database.
+pub(crate) const KNOWN: &str = ".ysomorph/kept/known.json";
+
+/// What is kept between commands, as read.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Stored {
+    /// By file: its tiles as the last command left them.
+    lists: BTreeMap<FileKey, Tiles>,
+    /// By file without a list: the digest of its text as the last command left it.
+    index: BTreeMap<FileKey, String>,
+    /// What is known of the database.
+    pub known: Identities,
+    /// The modes of the files that are away, by path.
+    pub modes: BTreeMap<String, u32>,
+}
+
+/// The files of the definition as tiles, lifted to what stands in them.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Kept {
+    /// By file, hidden ones too.
+    pub files: BTreeMap<FileKey, Tiles>,
+    /// Files that aren't in the folder.
+    pub away: BTreeSet<FileKey>,
+    /// Files that were read for the first time.
+    pub fresh: BTreeSet<FileKey>,
+    /// What people deleted since the last command.
+    pub deleted: BTreeSet<String>,
+    /// What they say.
+    pub whole: Whole,
+}
+
+#[derive(Default, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct KnownFile {
+    format: u32,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    modes: BTreeMap<String, u32>,
+    known: Identities,
+}
+
+fn key_of(name: &str) -> FileKey {
+    if name == "app" { FileKey::App } else { FileKey::Entity(name.to_owned()) }
+}
+
+fn list_of(file: &FileKey) -> String {
+    match file {
+        FileKey::App => format!("{FOLDER}/app.list"),
+        FileKey::Entity(name) => format!("{FOLDER}/{name}.entity.list"),
+    }
+}
+
+impl Kept {
+    /// Files that were just drafted: nothing is hidden, and nothing is a person's.
+    pub fn drafted(texts: &BTreeMap<FileKey, String>) -> Kept {
+        let read = texts.iter().filter_map(|(file, text)| Some((file.clone(), ysomorph_kept::read(text).ok()?)));
+        Kept { files: read.collect(), ..Kept::default() }
+    }
+}
+
+impl Stored {
+    /// The files there are.
+    pub fn files_in(root: &Path) -> Result<Vec<String>, FileError> {
+        let names = list_folder(root, FOLDER)?;
+        Ok(names.into_iter().filter(|n| n.ends_with(".list") || n.ends_with(".json")).map(|n| format!("{FOLDER}/{n}")).collect())
+    }
+
+    /// Reads them from their texts.
+    pub fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
+        let mut stored = Stored::default();
+        let failed = |file: &str, message: String| FileError { file: file.to_owned(), at: None, message, text: String::new() };
+        for (path, text) in texts.iter().filter(|(path, _)| path.starts_with(FOLDER)) {
+            let name = path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(path);
+            if path == INDEX {
+                for (at, line) in text.lines().enumerate() {
+                    match line.split_once(' ') {
+                        Some((digest, name)) if digest.starts_with("sha256:") => {
+                            stored.index.insert(key_of(name), digest.to_owned());
+                        }
+                        _ => return Err(failed(path, format!("line {}: a digest and a file's name belong here", at + 1))),
+                    }
+                }
+            } else if path == KNOWN {
+                let file: KnownFile = serde_json::from_str(text).map_err(|e| failed(path, e.to_string()))?;
+                if file.format > 1 {
+                    return Err(failed(path, crate::open::newer(u64::from(file.format), 1)));
+                }
+                (stored.modes, stored.known) = (file.modes, file.known.read());
+            } else if let Some(name) = name.strip_suffix(".list") {
+                let file = match name.strip_suffix(".entity") {
+                    Some(entity) => FileKey::Entity(entity.to_owned()),
+                    None => key_of(name),
+                };
+                let tiles = Tiles::from_list(text).map_err(|e| failed(path, e.to_string()))?;
+                stored.lists.insert(file, tiles);
+            }
+        }
+        Ok(stored)
+    }
+
+    /// Lifts the files to what stands in them now.
+    ///
+    /// # Errors
+    /// Where a text isn't TOML, which is told when it is read as a definition.
+    pub fn lifted(&self, texts: &BTreeMap<FileKey, String>) -> Kept {
+        let mut kept = Kept::default();
+        let mut edited: BTreeMap<FileKey, Tiles> = BTreeMap::new();
+        for (file, text) in texts {
+            match self.lists.get(file) {
+                Some(known) => {
+                    let mut tiles = known.clone();
+                    if tiles.shown() != *text {
+                        if tiles.lift(text).is_err() {
+                            continue;
+                        }
+                        edited.insert(file.clone(), known.clone());
+                    }
+                    kept.files.insert(file.clone(), tiles);
+                }
+                None => {
+                    let Ok(tiles) = ysomorph_kept::read(text) else { continue };
+                    if self.index.get(file) != Some(&digest(text)) {
+                        kept.fresh.insert(file.clone());
+                    }
+                    kept.files.insert(file.clone(), tiles);
+                }
+            }
+        }
+        for (file, tiles) in self.lists.iter().filter(|(file, _)| !texts.contains_key(file)) {
+            let was_away = tiles.mark.notes.contains_key(&AWAY);
+            if was_away {
+                kept.files.insert(file.clone(), tiles.clone());
+                kept.away.insert(file.clone());
+            }
+        }
+        kept.whole = super::whole_of(&kept.files, &|file| kept.away.contains(file));
+        if !edited.is_empty() {
+            let before = super::whole_of(&edited, &|_| false);
+            kept.deleted = deleted_from(&before.tree, &kept.whole.tree);
+        }
+        kept
+    }
+
+    /// The files of what is kept from now on.
+    pub fn files(
+        files: &BTreeMap<FileKey, Tiles>,
+        shown: &BTreeMap<FileKey, String>,
+        known: &Identities,
+        modes: &BTreeMap<String, u32>,
+    ) -> BTreeMap<String, String> {
+        let mut out = BTreeMap::new();
+        let mut index = String::new();
+        for (file, tiles) in files {
+            match shown.get(file) {
+                Some(text) if tiles.is_plain() => index.push_str(&format!("{} {}\n", digest(text), file.name())),
+                Some(_) => {
+                    out.insert(list_of(file), tiles.list());
+                }
+                None => {
+                    let mut tiles = tiles.clone();
+                    tiles.mark.notes.insert(AWAY, String::new());
+                    out.insert(list_of(file), tiles.list());
+                }
+            }
+        }
+        out.insert(INDEX.to_owned(), index);
+        let file = KnownFile { format: 1, modes: modes.clone(), known: known.written() };
+        out.insert(KNOWN.to_owned(), lined(&file));
+        out
+    }
+}
+
+/// The note of a file that isn't in the folder.
+const AWAY: u8 = 255;
