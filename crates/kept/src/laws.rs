@@ -251,3 +251,21 @@ fn what_returns_after_edits_stands_where_it_stood() {
         assert_eq!(tiles.shown(), back);
     }
 }
+
+#[test]
+fn a_deleted_line_may_keep_what_is_hidden_in_it() {
+    let file = "[access.guest]\nread = true\nhide = [\"a\", \"b\"]   # ours\n\n[page.list]\nfields = [\"a\"]\n";
+    let mut tiles = read(file).unwrap();
+    let hidden = tiles.members("access.guest.hide").find(|m| m.key() == "\"b\"").unwrap().id();
+    tiles.hide(hidden);
+    let edit = "[access.guest]\nread = true\n\n[page.list]\nfields = [\"a\"]\n";
+    let keeps = |path: &[String]| path.last().is_some_and(|key| key == "hide");
+    let mut forgetful = tiles.clone();
+    assert_eq!(forgetful.lift(edit).unwrap().deleted, [hidden]);
+    assert_eq!(tiles.lift_keeping(edit, &keeps), Ok(Lifted::default()));
+    assert_eq!(tiles.shown(), edit);
+    let line = tiles.lines().iter().find(|l| keeps(l.path())).unwrap().id();
+    tiles.show(line);
+    tiles.show(hidden);
+    assert_eq!(tiles.shown(), "[access.guest]\nread = true\nhide = [\"b\"]   # ours\n\n[page.list]\nfields = [\"a\"]\n");
+}

@@ -27,7 +27,17 @@ impl Tiles {
     /// # Errors
     /// Where it isn't TOML; nothing has changed then.
     pub fn lift(&mut self, text: &str) -> Result<Lifted, Unreadable> {
+        self.lift_keeping(text, &|_| false)
+    }
+
+    /// Likewise; a deleted line whose path `keeps` what is hidden in it isn't deleted: its shown members are, and it is shown
+    /// again with the first of the others.
+    ///
+    /// # Errors
+    /// Where it isn't TOML; nothing has changed then.
+    pub fn lift_keeping(&mut self, text: &str, keeps: &dyn Fn(&[String]) -> bool) -> Result<Lifted, Unreadable> {
         let file = read_as(text, self.line_end)?;
+        self.hide_deleted(&file.lines, keeps);
         let mut lifted = Lifted::default();
         self.byte_mark = file.byte_mark;
         self.untouch();
@@ -37,6 +47,23 @@ impl Tiles {
         self.line_end = file.line_end;
         self.lift_lines(file, &mut lifted);
         Ok(lifted)
+    }
+
+    fn hide_deleted(&mut self, file: &[Line], keeps: &dyn Fn(&[String]) -> bool) {
+        let is_there = |line: &Line| file.iter().any(|l| l.path.starts_with(&line.path));
+        let has_container = |line: &Line| {
+            let around = line.path.get(..line.path.len().saturating_sub(1)).unwrap_or_default();
+            file.iter().any(|l| l.path.starts_with(around))
+        };
+        for line in self.lines.iter_mut().filter(|l| l.what == What::Key && l.is_shown() && keeps(&l.path)) {
+            if is_there(line) || !has_container(line) || line.value.hidden_members().is_empty() {
+                continue;
+            }
+            if let Value::Members(container) = &mut line.value {
+                container.members.retain(|m| m.hidden);
+            }
+            line.hidden.insert(line.id);
+        }
     }
 
     /// Section by section, each a header with the keys under it: what is hidden stays in its section.

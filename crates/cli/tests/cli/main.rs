@@ -23,6 +23,7 @@ mod journey;
 mod json;
 mod looking;
 mod model;
+mod narrowed;
 mod people;
 mod properties;
 mod renames;

@@ -379,3 +379,86 @@ impl Lost {
         self.columns.contains(&(name::fold(&thing.table), name::fold(column))).then(|| thing.clone())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::schema::{Column, Engine};
+
+    /// `hive: id tag; yard: id` as a schema.
+    fn schema(text: &str) -> Schema {
+        let table = |line: &str| {
+            let (name, columns) = line.split_once(':').unwrap();
+            let column = |c: &str| Column { name: c.to_owned(), ..Column::default() };
+            Table { name: name.trim().to_owned(), columns: columns.split_whitespace().map(column).collect(), ..Table::default() }
+        };
+        Schema::new(Engine::Postgresql, text.split(';').map(table).collect())
+    }
+
+    fn shown(schema: &Schema) -> String {
+        let columns = |t: &Table| t.columns.iter().map(|c| c.name.as_str()).collect::<Vec<_>>().join(",");
+        schema.tables.iter().map(|t| format!("{}:{}", t.name, columns(t))).collect::<Vec<_>>().join(" ")
+    }
+
+    /// Walks through schemas; each with the renames that lead to it, as `table.old>new`.
+    fn walk(first: &str, steps: &[(&str, &str)]) -> Vec<(String, String)> {
+        let (mut accepted, mut known) = (schema(first), Identities::default());
+        let mut told = Vec::new();
+        for (next, renames) in steps {
+            let mut taken = RenameMap::default();
+            for rename in renames.split_whitespace() {
+                let (old, new) = rename.split_once('>').unwrap();
+                match old.split_once('.') {
+                    Some((table, column)) => taken.rename_column(table, column, new),
+                    None => taken.rename_table(old, new),
+                }
+            }
+            let changed = schema(next);
+            let carried = Carried::of(&known, &accepted, &changed, &taken);
+            let back: Vec<String> = carried.back.iter().map(Thing::shown).collect();
+            told.push((shown(&carried.all), back.join(" ")));
+            known = Identities { ..carried.known };
+            assert_eq!(known.written().read(), known, "what is kept reads back");
+            accepted = changed;
+        }
+        told
+    }
+
+    #[test]
+    fn what_is_lost_keeps_its_place_and_returns_under_any_name_it_had() {
+        type Case = (&'static str, &'static [(&'static str, &'static str)], &'static [(&'static str, &'static str)]);
+        let cases: &[Case] = &[
+            // Lost in its place, back last in the database, and in its place again.
+            ("hive: id a b c", &[("hive: id a c", ""), ("hive: id a c b", "")], &[("hive:id,a,b,c", ""), ("hive:id,a,b,c", "hive.b")]),
+            // Renamed, lost, back under its first name.
+            (
+                "hive: id a b",
+                &[("hive: id x b", "hive.a>x"), ("hive: id b", ""), ("hive: id b a", "")],
+                &[("hive:id,x,b", ""), ("hive:id,x,b", ""), ("hive:id,a,b", "hive.a")],
+            ),
+            // Another column takes the name of what is lost: it stays lost, under a name of its own, until the name is free.
+            (
+                "hive: id a b",
+                &[("hive: id b", ""), ("hive: id a", "hive.b>a"), ("hive: id b", "hive.a>b"), ("hive: id b a", "")],
+                &[("hive:id,a,b", ""), ("hive:id,a (gone),a", ""), ("hive:id,a (gone),b", ""), ("hive:id,a,b", "hive.a")],
+            ),
+            // A table is lost with its columns, one of which was lost before.
+            (
+                "hive: id a; yard: id",
+                &[("hive: id; yard: id", ""), ("yard: id", ""), ("yard: id; hive: id", ""), ("yard: id; hive: id a", "")],
+                &[("hive:id,a yard:id", ""), ("hive:id,a yard:id", ""), ("hive:id,a yard:id", "hive"), ("hive:id,a yard:id", "hive.a")],
+            ),
+            // Renamed and lost, back under the name before.
+            (
+                "hive: id; yard: id",
+                &[("box: id; yard: id", "hive>box"), ("yard: id", ""), ("yard: id; hive: id", "")],
+                &[("box:id yard:id", ""), ("box:id yard:id", ""), ("hive:id yard:id", "hive")],
+            ),
+        ];
+        for (first, steps, expected) in cases {
+            let told = walk(first, steps);
+            let told: Vec<(&str, &str)> = told.iter().map(|(all, back)| (all.as_str(), back.as_str())).collect();
+            assert_eq!(told, *expected, "{first}: {steps:?}");
+        }
+    }
+}

@@ -29,8 +29,6 @@ const OURS: &[(&str, &[&str])] = &[
     ("app", &[".toml", ".po"]),
     (".ysomorph", &[".json", ".toml", ".gitignore", ".gitattributes", ".key"]),
     (".ysomorph/kept", &[".list", ".json"]),
-    (".ysomorph/draft", &[".toml"]),
-    (".ysomorph/draft/app", &[".toml"]),
     (".ysomorph/merges", &[".json"]),
 ];
 
@@ -112,7 +110,7 @@ mod tests {
             "app/zwei_wörter.toml",
             "app/labels.de.po",
             ".ysomorph/accepted.json",
-            ".ysomorph/draft/app/hive.toml",
+            ".ysomorph/kept/hive.entity.list",
             ".ysomorph/merges/x.json",
             ".ysomorph/.gitignore",
         ] {

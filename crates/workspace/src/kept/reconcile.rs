@@ -442,3 +442,142 @@ fn path_in(root: &Node, tile: u32) -> Option<Vec<String>> {
 fn holds(items: &[Node], before: &[Node]) -> bool {
     before.iter().all(|b| items.iter().any(|i| i.tile == b.tile))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::kept::whole_of;
+    use ysomorph_core::definition::Seg;
+    use ysomorph_core::merge::place;
+
+    /// What a file says after something was changed in the whole.
+    fn changed(text: &str, change: impl FnOnce(&mut Node, &mut Vec<Tile>)) -> Tiles {
+        let files = BTreeMap::from([(FileKey::App, ysomorph_kept::read(text).unwrap())]);
+        let before = whole_of(&files, &|_| false);
+        let mut after = before.clone();
+        change(after.tree.files.get_mut(&FileKey::App).unwrap(), &mut after.tiles);
+        reconcile(&files, &before, &after).unwrap().remove(&FileKey::App).unwrap()
+    }
+
+    /// A number for a node that is new.
+    fn new(node: Node, tiles: &mut Vec<Tile>) -> Node {
+        tiles.push(Tile::default());
+        Node { tile: u32::try_from(tiles.len() - 1).unwrap(), ..node }
+    }
+
+    fn at(path: &str) -> Vec<Seg> {
+        path.split('/').filter(|p| !p.is_empty()).map(|p| p.parse().map_or_else(|_| p.into(), Seg::Index)).collect()
+    }
+
+    /// Puts a key into a table behind another one.
+    fn put(root: &mut Node, table: &str, behind: &str, key: &str, node: Node) {
+        let Some(Value::Table(entries)) = root.at_path_mut(&at(table)).map(|n| &mut n.value) else { panic!("no {table}") };
+        let order: Vec<String> = [behind, key].map(str::to_owned).to_vec();
+        let there: Vec<String> = entries.iter().map(|e| e.key.clone()).collect();
+        entries.insert(place(&order, key, &there), Entry { key: key.to_owned(), at: Default::default(), node });
+    }
+
+    #[test]
+    fn what_is_new_takes_the_form_that_is_there() {
+        let field = || Node::table().with("column", "x".into());
+        for (text, table, behind, key, node, expected) in [
+            (
+                "[field.a]\ncolumn = \"a\"\n\n[page.list]\n",
+                "field",
+                "a",
+                "x",
+                field(),
+                "[field.a]\ncolumn = \"a\"\n\n[field.x]\ncolumn = \"x\"\n\n[page.list]\n",
+            ),
+            (
+                "[field]\na = { column = \"a\" } # own\nb.column = \"b\"\n",
+                "field",
+                "a",
+                "x",
+                field(),
+                "[field]\na = { column = \"a\" } # own\nx = { column = \"x\" }\nb.column = \"b\"\n",
+            ),
+            (
+                "field.a.column = \"a\"\nkey = 1\n",
+                "field",
+                "a",
+                "x",
+                field(),
+                "field.a.column = \"a\"\nfield.x = { column = \"x\" }\nkey = 1\n",
+            ),
+            (
+                "field = { a = { column = \"a\" } }\n",
+                "field",
+                "a",
+                "x",
+                field(),
+                "field = { a = { column = \"a\" }, x = { column = \"x\" } }\n",
+            ),
+            ("[field.a]\ncolumn = \"a\"\n# own\n", "field/a", "column", "max", 3.into(), "[field.a]\ncolumn = \"a\"\nmax = 3\n# own\n"),
+            (
+                "label.one = \"A\"\r\n\r\n[x]\r\n",
+                "label",
+                "one",
+                "many",
+                "As".into(),
+                "label.one = \"A\"\r\nlabel.many = \"As\"\r\n\r\n[x]\r\n",
+            ),
+            (
+                "[page.list]\nfields = [\"a\"]",
+                "page/list",
+                "fields",
+                "sort",
+                Node::texts(&["a"]),
+                "[page.list]\nfields = [\"a\"]\nsort = [\"a\"]",
+            ),
+            ("# head\n\n# of a\na = 1\n", "", "none", "b", 2.into(), "b = 2\n# head\n\n# of a\na = 1\n"),
+        ] {
+            let tiles = changed(text, |root, tiles| {
+                let node = new(node, tiles);
+                put(root, table, behind, key, node);
+            });
+            assert_eq!(tiles.shown(), expected);
+        }
+    }
+
+    #[test]
+    fn a_value_changes_by_its_own_letters_and_comes_back_in_its_spelling() {
+        for (text, there) in [
+            ("a = \"x\\ty \\u00fc z\"   # note\n", "a = \"x\\ty \\u00fc zz\"   # note\n"),
+            ("a = 'x\ty ü z'\n", "a = 'x\ty ü zz'\n"),
+            ("a = \"\"\"\nx\ty ü z\"\"\"\n", "a = \"\"\"\nx\ty ü zz\"\"\"\n"),
+        ] {
+            let set = |to: &'static str| {
+                move |root: &mut Node, _: &mut Vec<Tile>| {
+                    if let Some(node) = root.at_path_mut(&at("a")) {
+                        node.value = Value::Text(to.to_owned());
+                    }
+                }
+            };
+            let tiles = changed(text, set("x\ty ü zz"));
+            assert_eq!(tiles.shown(), there);
+            let files = BTreeMap::from([(FileKey::App, tiles)]);
+            let before = whole_of(&files, &|_| false);
+            let mut after = before.clone();
+            set("x\ty ü z")(after.tree.files.get_mut(&FileKey::App).unwrap(), &mut after.tiles);
+            assert_eq!(reconcile(&files, &before, &after).unwrap()[&FileKey::App].shown(), text);
+        }
+    }
+
+    #[test]
+    fn a_stand_in_keeps_what_is_behind_it_and_a_list_keeps_both() {
+        let text = "title = '{a} of {b}' # ours\n";
+        let tiles = changed(text, |root, tiles| {
+            let tile = root.get("title").unwrap().tile as usize;
+            tiles[tile].stand_in = Some(ysomorph_core::merge::StandIn { value: "{a}".into(), limit: false });
+        });
+        assert_eq!(tiles.shown(), "title = \"{a}\" # ours\n");
+        let files = BTreeMap::from([(FileKey::App, Tiles::from_list(&tiles.list()).unwrap())]);
+        let before = whole_of(&files, &|_| false);
+        let title = before.tree.files[&FileKey::App].get("title").unwrap();
+        assert_eq!((title.as_text(), before.tiles[title.tile as usize].stand_in.is_some()), (Some("{a} of {b}"), true));
+        let mut after = before.clone();
+        after.tiles[title.tile as usize].stand_in = None;
+        assert_eq!(reconcile(&files, &before, &after).unwrap()[&FileKey::App].shown(), text);
+    }
+}

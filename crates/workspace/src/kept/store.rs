@@ -3,6 +3,7 @@
 use crate::digest;
 use crate::open::{FileError, list_folder};
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::definition::FileKey;
@@ -11,6 +12,8 @@ use ysomorph_core::schema::lined;
 use ysomorph_kept::Tiles;
 
 const FOLDER: &str = ".ysomorph/kept";
+/// Stands in the index before the name of a list.
+const LISTED: &str = "list";
 const INDEX: &str = ".ysomorph/kept/index.list";
 /// What is known of the database.
 pub(crate) const KNOWN: &str = ".ysomorph/kept/known.json";
@@ -82,11 +85,19 @@ impl Stored {
     pub fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
         let mut stored = Stored::default();
         let failed = |file: &str, message: String| FileError { file: file.to_owned(), at: None, message, text: String::new() };
+        let mut listed: BTreeSet<String> = BTreeSet::new();
+        if let Some(file) = [INDEX, KNOWN].into_iter().find(|file| !texts.contains_key(*file)) {
+            let message = "it is missing: without it nothing that is hidden could come back; bring it back from version control";
+            return Err(failed(file, message.to_owned()));
+        }
         for (path, text) in texts.iter().filter(|(path, _)| path.starts_with(FOLDER)) {
             let name = path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(path);
             if path == INDEX {
                 for (at, line) in text.lines().enumerate() {
                     match line.split_once(' ') {
+                        Some((LISTED, name)) => {
+                            listed.insert(name.to_owned());
+                        }
                         Some((digest, name)) if digest.starts_with("sha256:") => {
                             stored.index.insert(key_of(name), digest.to_owned());
                         }
@@ -108,7 +119,13 @@ impl Stored {
                 stored.lists.insert(file, tiles);
             }
         }
-        Ok(stored)
+        match listed.into_iter().find(|name| !texts.contains_key(&format!("{FOLDER}/{name}"))) {
+            Some(name) => {
+                let message = "it is missing: without it what is hidden there couldn't come back; bring it back from version control";
+                Err(failed(&format!("{FOLDER}/{name}"), message.to_owned()))
+            }
+            None => Ok(stored),
+        }
     }
 
     /// Lifts the files to what stands in them now.
@@ -123,7 +140,7 @@ impl Stored {
                 Some(known) => {
                     let mut tiles = known.clone();
                     if tiles.shown() != *text {
-                        if tiles.lift(text).is_err() {
+                        if tiles.lift_keeping(text, &protects).is_err() {
                             continue;
                         }
                         edited.insert(file.clone(), known.clone());
@@ -164,23 +181,31 @@ impl Stored {
         let mut out = BTreeMap::new();
         let mut index = String::new();
         for (file, tiles) in files {
+            let mut tiles = Cow::Borrowed(tiles);
             match shown.get(file) {
-                Some(text) if tiles.is_plain() => index.push_str(&format!("{} {}\n", digest(text), file.name())),
-                Some(_) => {
-                    out.insert(list_of(file), tiles.list());
+                Some(text) if tiles.is_plain() => {
+                    index.push_str(&format!("{} {}\n", digest(text), file.name()));
+                    continue;
                 }
+                Some(_) => {}
                 None => {
-                    let mut tiles = tiles.clone();
-                    tiles.mark.notes.insert(AWAY, String::new());
-                    out.insert(list_of(file), tiles.list());
+                    tiles.to_mut().mark.notes.insert(AWAY, String::new());
                 }
             }
+            let path = list_of(file);
+            index.push_str(&format!("{LISTED} {}\n", path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(&path)));
+            out.insert(path, tiles.list());
         }
         out.insert(INDEX.to_owned(), index);
         let file = KnownFile { format: 1, modes: modes.clone(), known: known.written() };
         out.insert(KNOWN.to_owned(), lined(&file));
         out
     }
+}
+
+/// Lines that hide something from somebody: what is hidden in them at the moment stays, also when a person deletes the line.
+fn protects(path: &[String]) -> bool {
+    path.last().is_some_and(|key| ["hide", "read_only"].contains(&key.as_str()))
 }
 
 /// The note of a file that isn't in the folder.

@@ -1,0 +1,73 @@
+//! Access never widens: whatever falls apart, comes back or is edited while something is hidden.
+
+use crate::support::Project;
+
+const SQL: &str = "
+CREATE TABLE yard (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL);
+CREATE TABLE stand (yard INTEGER NOT NULL, place INTEGER NOT NULL, kind TEXT, PRIMARY KEY (yard, place));
+CREATE TABLE hive (id INTEGER PRIMARY KEY, tag VARCHAR(12) NOT NULL, yard INTEGER, place INTEGER, price INTEGER, FOREIGN KEY (yard, place) REFERENCES stand (yard, place));
+";
+
+/// With a guest who doesn't see some fields of hives.
+fn with_guest(hide: &str) -> Project {
+    let project = Project::new(SQL);
+    project.edit(
+        "app/app.toml",
+        "[role.everyone]\nlabel = \"Everyone\"",
+        "[role.everyone]\nlabel = \"Everyone\"\n\n[role.guest]\nlabel = \"Guest\"",
+    );
+    project.append("app/hive.toml", &format!("\n[access.guest]\nread = true\nhide = [{hide}]\n"));
+    project.expect(0, &["check"]);
+    project
+}
+
+/// What the guest doesn't see.
+fn hidden(project: &Project) -> String {
+    project.read("app/hive.toml").lines().find(|l| l.starts_with("hide = ")).unwrap_or_default().to_owned()
+}
+
+#[test]
+fn the_columns_of_a_hidden_lookup_stay_hidden_when_it_falls_apart() {
+    let project = with_guest("\"stand\"");
+    let before = project.definition();
+    project.sql("CREATE TABLE new_hive (id INTEGER PRIMARY KEY, tag VARCHAR(12) NOT NULL, yard INTEGER, place INTEGER, price INTEGER); DROP TABLE stand; DROP TABLE hive; ALTER TABLE new_hive RENAME TO hive");
+    project.merge(&[]);
+    let told = hidden(&project);
+    let shown = project.read("app/hive.toml");
+    for column in ["yard", "place"] {
+        assert!(!shown.contains(&format!("column = \"{column}\"")) || told.contains(&format!("\"{column}\"")), "{shown}");
+    }
+    project.sql("DROP TABLE hive");
+    project.sql(&format!("DROP TABLE yard; {SQL}"));
+    project.merge(&[]);
+    project.same_definition(&before);
+}
+
+#[test]
+fn what_is_hidden_in_a_deleted_list_is_hidden_when_it_returns() {
+    let project = with_guest("\"tag\", \"price\"");
+    project.sql("ALTER TABLE hive DROP COLUMN price");
+    project.merge(&[]);
+    assert_eq!(hidden(&project), "hide = [\"tag\"]");
+    project.edit("app/hive.toml", "hide = [\"tag\"]\n", "");
+    project.sql("ALTER TABLE hive ADD COLUMN price INTEGER");
+    project.merge(&[]);
+    assert_eq!(hidden(&project), "hide = [\"price\"]", "{}", project.read("app/hive.toml"));
+}
+
+#[test]
+fn who_is_restricted_meanwhile_does_not_see_what_returns() {
+    let project = Project::new(SQL);
+    project.edit(
+        "app/app.toml",
+        "[role.everyone]\nlabel = \"Everyone\"",
+        "[role.everyone]\nlabel = \"Everyone\"\n\n[role.guest]\nlabel = \"Guest\"",
+    );
+    project.append("app/hive.toml", "\n[access.guest]\nread = true\n");
+    project.sql("ALTER TABLE hive DROP COLUMN price");
+    project.merge(&[]);
+    project.append("app/hive.toml", "hide = [\"tag\"]   # now\n");
+    project.sql("ALTER TABLE hive ADD COLUMN price INTEGER");
+    project.merge(&[]);
+    assert_eq!(hidden(&project), "hide = [\"tag\", \"price\"]   # now");
+}
