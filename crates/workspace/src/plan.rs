@@ -68,6 +68,7 @@ impl Workspace {
         Input {
             whole: &self.kept().whole,
             deleted: &self.kept().deleted,
+            renamed: &self.kept().renamed,
             fresh: &self.kept().fresh,
             known: &self.state.kept.known,
             accepted: &self.state.accepted,

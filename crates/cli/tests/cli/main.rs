@@ -21,6 +21,7 @@ mod follow;
 mod foreign;
 mod journey;
 mod json;
+mod layouts;
 mod looking;
 mod model;
 mod narrowed;

@@ -71,3 +71,24 @@ fn who_is_restricted_meanwhile_does_not_see_what_returns() {
     project.merge(&[]);
     assert_eq!(hidden(&project), "hide = [\"tag\", \"price\"]   # now");
 }
+
+/// What is hidden speaks of a field by the name that a person gave it meanwhile; what a person deleted takes along what names it.
+#[test]
+fn what_is_hidden_follows_a_rename_by_hand_and_stays_hidden_without_its_field() {
+    let project = Project::new(SQL);
+    project.edit("app/hive.toml", "title = \"{stand}\"", "title = \"{tag} {price}\"   # ours");
+    project.sql("ALTER TABLE hive DROP COLUMN price");
+    project.merge(&[]);
+    let renamed = project
+        .read("app/hive.toml")
+        .replace("[field.tag]", "[field.number]")
+        .replace("\"tag\"", "\"number\"")
+        .replace("{tag}", "{number}");
+    project.write("app/hive.toml", &renamed.replace("column = \"number\"", "column = \"tag\""));
+    project.edit("app/stand.toml", "fields = [\"tag\"]", "fields = [\"number\"]");
+    project.expect(0, &["check"]);
+    project.sql("ALTER TABLE hive ADD COLUMN price INTEGER");
+    project.merge(&[]);
+    assert!(project.read("app/hive.toml").contains("title = \"{number} {price}\"   # ours"), "{}", project.read("app/hive.toml"));
+    project.expect(0, &["check"]);
+}

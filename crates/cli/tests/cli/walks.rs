@@ -2,6 +2,7 @@
 //! had, with the edits.
 
 use crate::by_hand::Hand;
+use crate::layouts::relaid;
 use crate::model::{Database, Random};
 use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
 use crate::support::similar_diff;
@@ -163,6 +164,11 @@ fn run(seed: u64) {
     }
     if !seed.is_multiple_of(5) {
         edit_by_hand(root, &original, &mut random, if seed.is_multiple_of(3) { Hand::AsPeople } else { Hand::AsWritten });
+    }
+    if seed.is_multiple_of(2) || seed.is_multiple_of(5) {
+        for (file, text) in texts(root).iter().filter(|(f, _)| f.ends_with(".toml")) {
+            std::fs::write(root.join("app").join(file), relaid(text, &mut random)).unwrap();
+        }
     }
     // A query of another form may not give what a field shows.
     if Workspace::open(root).is_ok_and(|w| !ysomorph_core::definition::validate(&w.tree, w.accepted()).is_empty()) {

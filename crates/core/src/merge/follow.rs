@@ -107,6 +107,16 @@ pub(super) fn follow(whole: &mut Whole, (before, after): (&Schema, &Schema), nam
     new
 }
 
+/// What is hidden says a field's new name too where a person gave it one.
+pub(super) fn rename_by_hand(whole: &mut Whole, renamed: &[(String, String, String)], schema: &Schema) {
+    if renamed.is_empty() {
+        return;
+    }
+    let new: NewNames = renamed.iter().map(|(entity, from, to)| ((entity.clone(), from.clone()), to.clone())).collect();
+    let index = Index::of(&whole.tree);
+    rename(whole, &index, &new, schema);
+}
+
 fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
     let all: BTreeSet<String> =
         new.iter().map(|((_, from), to)| name::shown(&format!("field {from} is {to} now, as its column"))).collect();
@@ -167,8 +177,7 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
 pub(super) fn renamed(encoded: &str, new: &NewNames) -> String {
     let mut element = Element::decode(encoded);
     let entity = element.file.name().to_owned();
-    for ((of, from), to) in new.iter().filter(|((of, _), _)| *of == entity) {
-        let _ = of;
+    for ((_, from), to) in new.iter().filter(|((of, _), _)| *of == entity) {
         for (at, step) in element.steps.iter_mut().enumerate() {
             match step {
                 crate::merge::Step::Key(key) if at == 1 && key == from => key.clone_from(to),

@@ -151,6 +151,7 @@ impl<'a> Run<'a> {
         self.start_with_lost(whole);
         // First what names a loss: it says why more than that something is hidden.
         self.follow(whole);
+        self.hide_orphans(whole);
         for spot in self.hiding.wanting {
             self.hides(whole, spot.clone(), &[]);
         }
@@ -164,6 +165,24 @@ impl<'a> Run<'a> {
             }
             for page in root.get("page").map(Node::entries).unwrap_or_default().iter().filter(|p| is_away(&p.node)) {
                 self.work.push((Referent::Page { entity: entity.to_owned(), page: page.key.clone() }, Vec::new()));
+            }
+        }
+    }
+
+    /// What is hidden and names what a person has deleted stays hidden.
+    fn hide_orphans(&mut self, whole: &Whole) {
+        let is_there = |to: &Referent| match to {
+            Referent::Field { entity, field } => self.index.entities.get(entity).is_some_and(|e| e.fields.contains_key(field)),
+            Referent::Entity(entity) => self.index.entities.contains_key(entity),
+            Referent::Page { entity, page } => whole.tree.entity(entity).and_then(|e| e.get("page")?.get(page)).is_some(),
+            _ => true,
+        };
+        let gone: Vec<usize> = self.by_referent.iter().filter(|(to, _)| !is_there(to)).flat_map(|(_, all)| all.iter().copied()).collect();
+        for at in gone {
+            let Some(reference) = self.references.get(at).cloned() else { continue };
+            let was_hidden = whole.tree.get(&reference.file, &reference.path).and_then(|n| whole.tile(n)).is_some_and(|t| t.was_hidden);
+            if was_hidden {
+                self.goes(whole, &reference, &[]);
             }
         }
     }
@@ -445,8 +464,11 @@ fn emptied(node: &Node, shape: Shape, key: &str, tiles: &mut Vec<Tile>) -> bool 
     }
     // A choice without choices is one still.
     let has_refused = key == "choices" && node.items().iter().any(|i| tiles.get(i.tile as usize).is_some_and(|t| t.refused));
+    // What was empty before merges put something in is shown empty again.
+    let is_added = |n: &Node| tiles.get(n.tile as usize).is_some_and(|t| t.added);
+    let stood_empty = !is_added(node) && !node.items().is_empty() && node.items().iter().all(is_added);
     let Some(tile) = tiles.get_mut(node.tile as usize) else { return false };
-    if empty && MEANT.contains(&key) && !tile.added || empty && has_refused {
+    if empty && MEANT.contains(&key) && !tile.added || empty && (has_refused || stood_empty) {
         return false;
     }
     tile.empty = empty;

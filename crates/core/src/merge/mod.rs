@@ -27,7 +27,7 @@ mod values;
 mod walk;
 mod whole;
 
-pub use claim::deleted_from;
+pub use claim::{deleted_from, renamed_by_hand};
 pub use custom::{customisations, reset, with_excluded};
 pub use element::{Element, Step, member_key, place};
 pub use follow::FieldNames;

@@ -23,6 +23,8 @@ pub struct Input<'a> {
     pub whole: &'a Whole,
     /// What people deleted since the last command, as [`Element::encode`] writes it.
     pub deleted: &'a BTreeSet<String>,
+    /// Fields that people gave another name since: entity, old name, new name. What is hidden still says the old one.
+    pub renamed: &'a [(String, String, String)],
     /// Files that were read for the first time, or whose list is gone.
     pub fresh: &'a BTreeSet<FileKey>,
     /// What earlier merges know of the database.

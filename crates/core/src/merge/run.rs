@@ -42,6 +42,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let effective = tables.effective(given.changed, &live);
 
     // 1. Re-key
+    follow::rename_by_hand(&mut whole, given.renamed, given.changed);
     let everything = given.known.all(given.accepted);
     let carried = Carried::of(given.known, given.accepted, &effective, &taken);
     let before = Before::of(given.whole, &shown_before);
@@ -77,7 +78,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     // What a person deleted isn't drafted, so that nothing else in a draft names it.
     let lost = Lost::of(&carried.known);
     let (columns, deleted) = NamesInUse::deleted(&whole.tree, &first);
-    keep_out(&mut left_out, &columns, &deleted, &index, &lost, &ordered);
+    keep_out(&mut left_out, &columns, &deleted, &index);
     let p0 = if left_out.columns.is_empty() && left_out.tables.is_empty() {
         first.clone()
     } else {
@@ -208,21 +209,13 @@ fn columns_under(columns: &BTreeSet<(String, String)>, index: &Index, taken: &Re
 }
 
 /// What a person left out: told by the draft of the accepted schema; of what is lost at the moment, as it was known before.
-fn keep_out(
-    left_out: &mut super::identities::LeftOut,
-    columns: &[(String, String)],
-    deleted: &[String],
-    index: &Index,
-    lost: &Lost,
-    changed: &Schema,
-) {
+fn keep_out(left_out: &mut super::identities::LeftOut, columns: &[(String, String)], deleted: &[String], index: &Index) {
     let used = |entity: &str, column: &str| index.entities.get(entity).is_some_and(|e| e.fields.values().any(|f| f.is_over(column)));
     left_out.columns.retain(|(entity, column)| index.entities.contains_key(entity) && !used(entity, column));
     left_out.columns.extend(columns.iter().cloned());
     let has_entity = |table: &str| index.entities.values().any(|e| name::same(&e.table, table));
     left_out.tables.retain(|t| !has_entity(t));
     left_out.tables.extend(deleted.iter().cloned());
-    let _ = (lost, changed);
 }
 
 /// Fields and entities that a person deleted are customisations.

@@ -158,7 +158,9 @@ pub(super) fn numbered(mut node: Node, tiles: &mut Vec<Tile>, because: &str) -> 
         tiles.push(Tile::default());
     }
     node.tile = u32::try_from(tiles.len()).unwrap_or(u32::MAX);
-    tiles.push(Tile { added: true, because: because.to_owned(), ..Tile::default() });
+    // An array that comes in empty stands as one that was there: what comes into it later doesn't take it along.
+    let added = !matches!(&node.value, Value::List(items) if items.is_empty());
+    tiles.push(Tile { added, because: because.to_owned(), ..Tile::default() });
     match &mut node.value {
         Value::List(items) => items.iter_mut().for_each(|item| *item = numbered(std::mem::take(item), tiles, because)),
         Value::Table(entries) => entries.iter_mut().for_each(|e| e.node = numbered(std::mem::take(&mut e.node), tiles, because)),

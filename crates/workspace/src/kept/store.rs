@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::definition::FileKey;
-use ysomorph_core::merge::{Identities, Whole, deleted_from};
+use ysomorph_core::merge::{Identities, Whole, deleted_from, renamed_by_hand};
 use ysomorph_core::schema::lined;
 use ysomorph_kept::Tiles;
 
@@ -42,6 +42,8 @@ pub(crate) struct Kept {
     pub fresh: BTreeSet<FileKey>,
     /// What people deleted since the last command.
     pub deleted: BTreeSet<String>,
+    /// Fields that people gave another name since.
+    pub renamed: Vec<(String, String, String)>,
     /// What they say.
     pub whole: Whole,
 }
@@ -167,6 +169,7 @@ impl Stored {
         if !edited.is_empty() {
             let before = super::whole_of(&edited, &|_| false);
             kept.deleted = deleted_from(&before.tree, &kept.whole.tree);
+            kept.renamed = renamed_by_hand(&before.tree, &kept.whole.tree);
         }
         kept
     }
