@@ -2,13 +2,14 @@
 
 use crate::decisions::{self, Answer};
 use crate::folder::{self, Before, LockError, Step, Transaction, TransactionError};
-use crate::kept::{KNOWN, Kept as Stated, ReconcileError, reconcile, whole_of};
+use crate::kept::{KNOWN, Kept as Stated, ReconcileError, Was, reconcile, whole_of};
 use crate::merges::{Changed, Entry, EntryKind, NewEntry};
 use crate::open::Workspace;
 use crate::secret;
 use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
 use crate::toml::parse;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use ysomorph_core::definition::{FileKey, Node, Tree};
 use ysomorph_core::draft::{Explained, NamesInUse, Plan, explained};
 use ysomorph_core::impact::Finding;
@@ -147,6 +148,7 @@ impl Workspace {
             &texts,
             &outcome.known,
             &self.modes_away(&texts),
+            &Was { kept: Some(self.kept()), texts: Some(&self.state.texts) },
         );
         // What people did to the files alone is no reason to write.
         let concerns = |path: &String| path == crate::state::ACCEPTED || path == KNOWN;
@@ -270,7 +272,7 @@ impl Workspace {
 }
 
 /// The texts of the files that are shown.
-fn shown(files: &BTreeMap<FileKey, Tiles>, whole: &Whole) -> BTreeMap<FileKey, String> {
+fn shown(files: &BTreeMap<FileKey, Arc<Tiles>>, whole: &Whole) -> BTreeMap<FileKey, String> {
     let is_shown = |file: &FileKey| {
         let root = whole.tree.files.get(file);
         root.and_then(|root| whole.tile(root)).is_none_or(|tile| !tile.is_hidden())
@@ -282,8 +284,8 @@ fn shown(files: &BTreeMap<FileKey, Tiles>, whole: &Whole) -> BTreeMap<FileKey, S
 fn exclude(text: &str, tables: &[String]) -> Result<String, WriteError> {
     let names = Node::texts(tables);
     let written = |error| WriteError::Reconcile(ReconcileError::Unreadable("ysomorph.toml".to_owned(), error));
-    let files = BTreeMap::from([(FileKey::App, ysomorph_kept::read(text).map_err(written)?)]);
+    let files = BTreeMap::from([(FileKey::App, Arc::new(ysomorph_kept::read(text).map_err(written)?))]);
     let before = whole_of(&files, &|_| false);
     let after = with_excluded(&before, &names);
-    Ok(reconcile(&files, &before, &after)?.get(&FileKey::App).map(Tiles::shown).unwrap_or_default())
+    Ok(reconcile(&files, &before, &after)?.get(&FileKey::App).map(|tiles| tiles.shown()).unwrap_or_default())
 }

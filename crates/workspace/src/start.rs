@@ -2,7 +2,7 @@
 
 use crate::config::Config;
 use crate::folder::{self, Before, Step, Transaction};
-use crate::kept::Kept;
+use crate::kept::{Kept, Was};
 use crate::open::{FileError, Workspace, list_folder, read_text, read_toml, without_secrets};
 use crate::plan::WriteError;
 use crate::toml::{render_file, render_value};
@@ -105,7 +105,7 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Explaine
     let drafted = drafted(schema, &config.conventions, begin.title);
     let texts: BTreeMap<FileKey, String> = drafted.draft.tree.files.iter().map(|(file, node)| (file.clone(), render_file(node))).collect();
     let known = Identities { start_role: Some(ROLE.to_owned()), ..Identities::default() };
-    let state = crate::state::files(schema, &[], &Kept::drafted(&texts), &texts, &known, &BTreeMap::new());
+    let state = crate::state::files(schema, &[], &Kept::drafted(&texts), &texts, &known, &BTreeMap::new(), &Was::default());
     let mut steps = Vec::new();
     if !is_kept {
         steps.push(new_file(config_file, text));

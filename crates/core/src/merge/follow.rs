@@ -152,6 +152,13 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
                 tile.because.clone_from(&because);
             }
         }
+        if let FileKey::Entity(entity) = file {
+            let own: BTreeMap<&str, &str> =
+                new.iter().filter(|((of, _), _)| of == entity).map(|((_, from), to)| (from.as_str(), to.as_str())).collect();
+            if !own.is_empty() {
+                in_drafts(root, tiles, &own);
+            }
+        }
         // All at once: one field may take the name that another gives up.
         let mut renames: Vec<(Vec<Seg>, usize, String)> = Vec::new();
         for (path, to) in keys {
@@ -170,6 +177,43 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
                 }
             }
         }
+    }
+}
+
+/// What the draft said of what has left speaks of fields too.
+fn in_drafts(node: &Node, tiles: &mut [super::whole::Tile], own: &BTreeMap<&str, &str>) {
+    if let Some(at) = tiles.get_mut(node.tile as usize).and_then(|t| t.at.as_mut()) {
+        in_draft(at, "", own);
+    }
+    node.items().iter().for_each(|item| in_drafts(item, tiles, own));
+    node.entries().iter().for_each(|e| in_drafts(&e.node, tiles, own));
+}
+
+fn in_draft(node: &mut Node, key: &str, own: &BTreeMap<&str, &str>) {
+    match &mut node.value {
+        Value::Text(text) => {
+            let (minus, name) = text.strip_prefix('-').map_or(("", text.as_str()), |name| ("-", name));
+            if let Some(to) = own.get(name).filter(|_| ["fields", "search", "filter", "sort", "group"].contains(&key)) {
+                *text = format!("{minus}{to}");
+            } else if key == "title" {
+                let pieces: Vec<(std::ops::Range<usize>, &str)> =
+                    crate::sql::parse_template(text).fields().filter_map(|(field, at, _)| Some((at, *own.get(field)?))).collect();
+                pieces.into_iter().rev().for_each(|(at, to)| text.replace_range(at, to));
+            }
+        }
+        Value::List(items) => items.iter_mut().for_each(|item| in_draft(item, key, own)),
+        Value::Table(entries) => {
+            for entry in entries {
+                if key == "field"
+                    && let Some(to) = own.get(entry.key.as_str())
+                {
+                    entry.key = (*to).to_owned();
+                }
+                let inner = entry.key.clone();
+                in_draft(&mut entry.node, &inner, own);
+            }
+        }
+        _ => {}
     }
 }
 

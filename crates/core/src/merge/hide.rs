@@ -220,11 +220,17 @@ impl<'a> Run<'a> {
             Loss::Key(OnGone::RemoveParent) => self.hides(whole, up(1), things),
             Loss::Key(OnGone::RemoveField) => self.hides(whole, up(2), things),
             Loss::Member | Loss::Key(OnGone::Remove) => self.hides(whole, up(0), things),
-            Loss::Key(OnGone::Ask) if self.hiding.given_up.contains(reference.file.name()) => {
-                add(self.asked.entry(up(0)).or_default(), things);
-                self.hides(whole, up(0), things);
+            Loss::Key(OnGone::Ask) => {
+                let (file, path) = up(0);
+                // What was given up, or is hidden with its file, stays so.
+                let was_hidden = whole.tree.get(&file, &path).and_then(|n| whole.tile(n)).is_some_and(|t| t.was_hidden);
+                if !was_hidden {
+                    add(self.asked.entry(up(0)).or_default(), things);
+                }
+                if was_hidden || self.hiding.given_up.contains(file.name()) {
+                    self.hides(whole, (file, path), things);
+                }
             }
-            Loss::Key(OnGone::Ask) => add(self.asked.entry(up(0)).or_default(), things),
             Loss::Key(how @ (OnGone::Deny | OnGone::Draft | OnGone::DraftLookup)) => {
                 add(&mut self.pending.entry(up(0)).or_insert((how, Vec::new())).1, things);
                 // Without a lookup in the draft it goes as a whole, and its field's kind with it.

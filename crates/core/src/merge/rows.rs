@@ -10,7 +10,8 @@ use crate::merge::{Element, member_key};
 impl Walk<'_> {
     /// An array of names.
     pub(super) fn set(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
-        let hand_laid = self.given.placement.is_hand_laid(element);
+        // What is on a page a person laid out stays until its column goes; what it is searched and sorted by is no layout.
+        let hand_laid = element.last() == "fields" && self.given.placement.is_hand_laid(element);
         let (p0, p1) = (keys(drafts.p0), keys(drafts.p1));
         let Value::List(items) = &mut node.value else { return };
         for member in items.iter() {
@@ -20,10 +21,12 @@ impl Walk<'_> {
                 continue;
             }
             if p1.contains(&key) {
-                if tile.away {
+                // Only where the draft gains it: a rename alone moves nothing.
+                let gained = !p0.contains(&key);
+                if tile.away && gained {
                     tile.away = false;
                     AGAIN.clone_into(&mut tile.because);
-                } else if !p0.contains(&key) && !tile.was_hidden {
+                } else if gained && !tile.was_hidden {
                     tile.stays = true;
                 }
             } else if p0.contains(&key) && !tile.away {
@@ -75,7 +78,7 @@ impl Walk<'_> {
                 if let Some(mine) = items.iter_mut().find(|i| member_key(i) == own) {
                     let at = self.tile(mine).at.clone();
                     let tile = self.tile(mine);
-                    if tile.away {
+                    if tile.away && p0.is_none() {
                         tile.away = false;
                         AGAIN.clone_into(&mut tile.because);
                     } else if p0.is_none() && at.is_none() && !tile.was_hidden && !tile.own {
@@ -160,6 +163,7 @@ impl Walk<'_> {
                     match (drafts.p0, drafts.p1) {
                         (p0, Some(p1)) if p0 != Some(p1) && own => self.keep(&element, Some(&entry.node), Some(p1), true),
                         (Some(_), Some(p1)) if own && entry.node != *p1 => self.keep(&element, Some(&entry.node), Some(p1), false),
+                        (None, Some(p1)) if !own => self.follows(&mut entry.node, None, p1),
                         (Some(p0), Some(p1)) if p0 != p1 && !own => self.follows(&mut entry.node, Some(p0), p1),
                         _ => {}
                     }

@@ -2,7 +2,7 @@
 
 use super::asked::{NewTables, answer, key_questions, rename_questions, source_questions};
 use super::follow::FieldNames;
-use super::hide::{Hiding, empty, hide, names_hidden, tell_back, wanting};
+use super::hide::{Hiding, Told as Hidden, empty, hide, names_hidden, tell_back, wanting};
 use super::identities::{Carried, Identities, Lost};
 use super::layout::{LayoutInput, Placement};
 use super::outcome::{Input, Outcome};
@@ -45,7 +45,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     follow::rename_by_hand(&mut whole, given.renamed, given.changed);
     let everything = given.known.all(given.accepted);
     let carried = Carried::of(given.known, given.accepted, &effective, &taken);
-    let before = Before::of(given.whole, &shown_before);
+    let before = Before::of(given.whole);
     let mut doubtful = rekey::rekey(&mut whole, &everything, &carried.names);
     let followed = match given.field_names {
         FieldNames::Follow => follow::follow(&mut whole, (&everything, &carried.all), &carried.names),
@@ -118,10 +118,13 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let given_up = given_up(given, &whole.tree);
     // 5. Narrow access: first, since what is hidden from somebody is in no title
     narrow::narrow(&mut whole, &before_walk, &new_fields);
+    // Most definitions of most days hide nothing.
+    let has_hidden = !carried.known.lost.is_empty()
+        || whole.tiles.iter().any(|t| t.was_hidden || t.away || t.refused || t.stand_in.as_ref().is_some_and(|s| !s.limit));
     let mut lacking = BTreeSet::new();
     let told = loop {
         let hiding = Hiding { all: &carried.all, lost: &lost, words: &words, given_up: &given_up, wanting: &lacking, p0: &p0, p1: &p1 };
-        let told = hide(&mut whole, &hiding);
+        let told = if has_hidden { hide(&mut whole, &hiding) } else { Hidden::default() };
         empty(&mut whole);
         let more: BTreeSet<_> = wanting(&whole).difference(&lacking).cloned().collect();
         if more.is_empty() {
@@ -237,14 +240,9 @@ fn deleted_fields(first: &Tree, p0: &Tree) -> Vec<Kept> {
     kept
 }
 
-/// Entities whose own SQL goes if anything it names is gone: so answered, or hidden already.
+/// Entities whose own SQL goes if anything it names is gone: so answered.
 fn given_up(given: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
-    let is_hidden = |entity: &str| {
-        let select = tree.entity(entity).and_then(|e| e.get("source")?.get("select"));
-        select.and_then(|s| given.whole.tile(s)).is_some_and(|t| t.was_hidden)
-            && tree.entity(entity).and_then(|root| given.whole.tile(root)).is_some_and(|t| !t.was_hidden)
-    };
-    let is = |entity: &&str| given.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside") || is_hidden(entity);
+    let is = |entity: &&str| given.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside");
     tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
 }
 

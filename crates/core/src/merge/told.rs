@@ -1,10 +1,9 @@
 //! What a merge did, for people: told by comparing what was shown with what is.
 
-use super::whole::{Tile, Whole, each, element};
-use crate::definition::{FileKey, Node, Seg, Tree};
+use super::whole::{Tile, Whole, element};
+use crate::definition::{FileKey, Node, Seg};
 use crate::merge::Element;
 use serde::Serialize;
-use std::collections::BTreeMap;
 
 /// What was done to an element.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -57,33 +56,43 @@ pub(super) struct Told {
 }
 
 /// What was shown before, and how.
-pub(super) struct Before {
-    values: BTreeMap<u32, (Element, Node)>,
-    /// How many tiles there were.
-    count: usize,
-    /// What was hidden because the draft had it no more, or the database refused it.
-    away: Vec<bool>,
-    stood_in: Vec<bool>,
+pub(super) struct Before<'a> {
+    whole: &'a Whole,
+    /// By number: the node, and its key where it is a table's entry.
+    nodes: Vec<Option<(&'a Node, Option<&'a str>)>>,
 }
 
-impl Before {
-    pub fn of(whole: &Whole, shown: &Tree) -> Before {
-        let mut values = BTreeMap::new();
-        for (file, root) in &shown.files {
-            each(root, &mut Vec::new(), &mut |node, path| {
-                if node.tile != 0 {
-                    values.insert(node.tile, (element(file, root, path), node.clone()));
-                }
-            });
+impl<'a> Before<'a> {
+    pub fn of(whole: &'a Whole) -> Before<'a> {
+        let mut nodes = vec![None; whole.tiles.len()];
+        for root in whole.tree.files.values() {
+            number(root, None, &mut nodes);
         }
-        let away = whole.tiles.iter().map(|t| t.away || t.refused).collect();
-        let stood_in = whole.tiles.iter().map(|t| t.stand_in.is_some()).collect();
-        Before { values, count: whole.tiles.len(), away, stood_in }
+        Before { whole, nodes }
+    }
+
+    /// The node of a number, where it was shown, with its key.
+    fn shown(&self, tile: u32) -> Option<(&'a Node, Option<&'a str>)> {
+        let (node, key) = self.nodes.get(tile as usize).copied().flatten()?;
+        let was_hidden = self.whole.tile(node).is_some_and(|t| t.was_hidden);
+        (!was_hidden).then_some((node, key))
+    }
+
+    fn tile(&self, tile: u32) -> Option<&Tile> {
+        self.whole.tiles.get(tile as usize)
     }
 }
 
+fn number<'a>(node: &'a Node, key: Option<&'a str>, nodes: &mut [Option<(&'a Node, Option<&'a str>)>]) {
+    if let Some(slot) = nodes.get_mut(node.tile as usize).filter(|_| node.tile != 0) {
+        *slot = Some((node, key));
+    }
+    node.items().iter().for_each(|item| number(item, None, nodes));
+    node.entries().iter().for_each(|e| number(&e.node, Some(&e.key), nodes));
+}
+
 /// Tells what a merge did.
-pub(super) fn tell(whole: &Whole, before: &Before) -> Told {
+pub(super) fn tell(whole: &Whole, before: &Before<'_>) -> Told {
     let mut told = Told::default();
     for (file, root) in &whole.tree.files {
         visit(whole, before, file, root, root, &mut Vec::new(), &mut told);
@@ -91,65 +100,57 @@ pub(super) fn tell(whole: &Whole, before: &Before) -> Told {
     told
 }
 
-fn visit(whole: &Whole, before: &Before, file: &FileKey, root: &Node, node: &Node, path: &mut Vec<Seg>, told: &mut Told) {
+fn visit(whole: &Whole, before: &Before<'_>, file: &FileKey, root: &Node, node: &Node, path: &mut Vec<Seg>, told: &mut Told) {
     let nobody = Tile::default();
     let tile = whole.tile(node).unwrap_or(&nobody);
-    let (is_hidden, is_known) = (tile.is_hidden(), (node.tile as usize) < before.count && node.tile != 0);
+    let (is_hidden, is_known) = (tile.is_hidden(), (node.tile as usize) < before.nodes.len() && node.tile != 0);
     let place = || element(file, root, path);
-    let was = before.values.get(&node.tile);
+    let was = before.shown(node.tile);
+    let old = || was.and_then(|(was, _)| super::whole::shown(was, &before.whole.tiles));
     let now = || super::whole::shown(node, &whole.tiles);
-    let aside = |value: Option<Node>, because: String| Aside { element: place(), value, because };
+    let because = || tile.because.clone();
     match (is_known, is_hidden) {
         (true, true) => {
-            if let Some((_, old)) = was {
-                let because = tile.because.clone();
-                let by_name = !tile.away || tile.gone;
-                if by_name || tile.refused {
-                    told.set_aside.push(aside(Some(old.clone()), because.clone()));
+            if was.is_some() {
+                if !tile.away || tile.gone || tile.refused {
+                    told.set_aside.push(Aside { element: place(), value: old(), because: because() });
                 }
-                told.changes.push(Change { element: place(), done: Done::Remove, old: Some(old.clone()), new: None, because });
+                told.changes.push(Change { element: place(), done: Done::Remove, old: old(), new: None, because: because() });
             }
             return;
         }
         (true, false) if was.is_none() => {
-            let new = now();
-            let away = before.away.get(node.tile as usize).copied().unwrap_or_default();
-            let because =
-                if tile.because.is_empty() { "what it hung on is in the database again".to_owned() } else { tile.because.clone() };
-            if !away || tile.is_back {
-                told.restored.push(aside(new.clone(), because.clone()));
+            let was_away = before.tile(node.tile).is_some_and(|t| t.away || t.refused);
+            let because = if tile.because.is_empty() { "what it hung on is in the database again".to_owned() } else { because() };
+            if !was_away || tile.is_back {
+                told.restored.push(Aside { element: place(), value: now(), because: because.clone() });
             }
-            told.changes.push(Change { element: place(), done: Done::Restore, old: None, new, because });
+            told.changes.push(Change { element: place(), done: Done::Restore, old: None, new: now(), because });
             return;
         }
         (false, false) if node.tile != 0 => {
-            told.changes.push(Change { element: place(), done: Done::Add, old: None, new: now(), because: tile.because.clone() });
+            told.changes.push(Change { element: place(), done: Done::Add, old: None, new: now(), because: because() });
             return;
         }
         (false, true) => return,
         _ => {}
     }
-    if let Some((old_place, old)) = was {
-        let is_leaf = node.items().is_empty() && node.entries().is_empty() || tile.stand_in.is_some();
-        let new = now();
-        let is_one = is_leaf || before.stood_in.get(node.tile as usize).copied().unwrap_or_default();
-        if is_one && new.as_ref() != Some(old) {
-            let stood_in = before.stood_in.get(node.tile as usize).copied().unwrap_or_default();
+    if let Some((_, old_key)) = was {
+        let stood_in = before.tile(node.tile).is_some_and(|t| t.stand_in.is_some());
+        let is_leaf = node.items().is_empty() && node.entries().is_empty();
+        if (is_leaf || stood_in || tile.stand_in.is_some()) && now() != old() {
             match (&tile.stand_in, stood_in) {
-                (Some(_), false) => told.set_aside.push(aside(Some(node.clone()), tile.because.clone())),
-                (None, true) => told.restored.push(aside(new.clone(), tile.because.clone())),
+                (Some(_), false) => told.set_aside.push(Aside { element: place(), value: Some(node.clone()), because: because() }),
+                (None, true) => told.restored.push(Aside { element: place(), value: now(), because: because() }),
                 _ => {}
             }
-            told.changes.push(Change { element: place(), done: Done::Replace, old: Some(old.clone()), new, because: tile.because.clone() });
+            told.changes.push(Change { element: place(), done: Done::Replace, old: old(), new: now(), because: because() });
             return;
         }
-        let renamed = match (old_place.steps.last(), place().steps.last()) {
-            (Some(crate::merge::Step::Key(a)), Some(crate::merge::Step::Key(b))) => a != b,
-            _ => false,
-        };
-        if renamed {
-            let because = tile.because.clone();
-            told.changes.push(Change { element: place(), done: Done::Rename, old: None, new: None, because });
+        if let (Some(old_key), Some(Seg::Key(key))) = (old_key, path.last())
+            && old_key != key
+        {
+            told.changes.push(Change { element: place(), done: Done::Rename, old: None, new: None, because: because() });
         }
     }
     for (at, item) in node.items().iter().enumerate() {

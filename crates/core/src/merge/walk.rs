@@ -99,6 +99,7 @@ impl Walk<'_> {
         }
         let is_element = !matches!(shape, Shape::Named(_)) || element.steps.len() != 1;
         let at = self.tile(node).at.clone();
+        let gained = drafts.p0.is_none();
         let drafts = Drafts { p0: drafts.p0.or(at.as_ref()), ..drafts };
         if is_element {
             match (drafts.p0, drafts.p1) {
@@ -112,13 +113,15 @@ impl Walk<'_> {
                 }
                 (before, Some(_)) => {
                     let tile = self.tile(node);
-                    if tile.away {
+                    if tile.away && gained {
                         tile.away = false;
                         AGAIN.clone_into(&mut tile.because);
                     } else if before.is_none() && !tile.was_hidden {
                         tile.stays = true;
                     }
-                    tile.at = None;
+                    if !tile.away {
+                        tile.at = None;
+                    }
                 }
             }
         }

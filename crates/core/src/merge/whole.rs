@@ -195,21 +195,6 @@ pub(super) fn place_by(draft: &[String], new: &str, there: &[String]) -> usize {
     behind.or_else(|| draft.iter().skip(own + 1).find_map(position)).unwrap_or(there.len())
 }
 
-/// Calls with every node of a file and its place.
-pub(super) fn each<'n>(node: &'n Node, path: &mut Vec<Seg>, visit: &mut dyn FnMut(&'n Node, &[Seg])) {
-    visit(node, path);
-    for (at, item) in node.items().iter().enumerate() {
-        path.push(Seg::Index(at));
-        each(item, path, visit);
-        path.pop();
-    }
-    for entry in node.entries() {
-        path.push(Seg::Key(entry.key.clone()));
-        each(&entry.node, path, visit);
-        path.pop();
-    }
-}
-
 /// The element at a place.
 pub(super) fn element(file: &FileKey, root: &Node, path: &[Seg]) -> Element {
     Element::at(file, root, path)

@@ -10,5 +10,5 @@ mod values;
 
 pub use reconcile::ReconcileError;
 pub(crate) use reconcile::reconcile;
-pub(crate) use store::{KNOWN, Kept, Stored};
+pub(crate) use store::{KNOWN, Kept, Stored, Was};
 pub(crate) use tree::whole_of;

@@ -4,7 +4,9 @@
 use super::tree::{BLOCKS, OWN, Place, Read, read};
 use super::values::{plain, respelled, respelled_key};
 use crate::toml::{render_block, render_file, render_key, render_line, render_value};
+use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 use ysomorph_core::definition::{Entry, FileKey, Node, Value};
 use ysomorph_core::merge::{Tile, Whole};
 use ysomorph_kept::{Id, Tiles, Unreadable, What};
@@ -20,34 +22,60 @@ pub enum ReconcileError {
     Otherwise(String),
 }
 
-/// Brings the tiles of all files to what a whole says. `before` is the whole as the tiles were read.
+/// Brings the tiles of all files to what a whole says. `before` is the whole as the tiles were read. Files of which nothing
+/// changed are shared, not made anew.
 pub(crate) fn reconcile(
-    files: &BTreeMap<FileKey, Tiles>,
+    files: &BTreeMap<FileKey, Arc<Tiles>>,
     before: &Whole,
     after: &Whole,
-) -> Result<BTreeMap<FileKey, Tiles>, ReconcileError> {
-    let mut all = BTreeMap::new();
-    for (file, root) in &after.tree.files {
-        let tiles = match (files.get(file), before.tree.files.get(file)) {
-            (Some(tiles), Some(was)) => {
-                // The numbers of a file's tiles go on from those of the files before it.
-                let mut numbers = vec![Tile::default(); was.tile as usize];
-                let (_, places) = read(tiles, &mut numbers, false);
-                let mut writer = Writer { tiles: tiles.clone(), places, before, after, file, failed: None, blocks: BTreeMap::new() };
-                writer.node(was, root);
-                if let Some(error) = writer.failed {
-                    return Err(ReconcileError::Unreadable(file.path(), error));
-                }
-                writer.tiles
+) -> Result<BTreeMap<FileKey, Arc<Tiles>>, ReconcileError> {
+    let roots: Vec<(&FileKey, &Node)> = after.tree.files.iter().collect();
+    let made = roots.into_par_iter().map(|(file, root)| match (files.get(file), before.tree.files.get(file)) {
+        (Some(tiles), Some(was)) if is_same(was, root, before, after, false) => Ok((file.clone(), Arc::clone(tiles))),
+        (Some(tiles), Some(was)) => {
+            let (_, _, places) = read(tiles, was.tile, false);
+            let tiles = Tiles::clone(tiles);
+            let mut writer = Writer { tiles, places, before, after, file, failed: None, blocks: BTreeMap::new() };
+            writer.node(was, root);
+            match writer.failed {
+                Some(error) => Err(ReconcileError::Unreadable(file.path(), error)),
+                None => Ok((file.clone(), Arc::new(marked(writer.tiles, root, after, file)?))),
             }
-            _ => {
-                let text = render_file(&plain(root));
-                ysomorph_kept::read(&text).map_err(|e| ReconcileError::Unreadable(file.path(), e))?
-            }
-        };
-        all.insert(file.clone(), marked(tiles, root, after, file)?);
+        }
+        _ => {
+            let text = render_file(&plain(root));
+            let tiles = ysomorph_kept::read(&text).map_err(|e| ReconcileError::Unreadable(file.path(), e))?;
+            Ok((file.clone(), Arc::new(marked(tiles, root, after, file)?)))
+        }
+    });
+    made.collect::<Result<Vec<_>, _>>().map(|files| files.into_iter().collect())
+}
+
+/// Whether nothing of a node is to be written: it says the same, is shown or hidden as it was, and nothing else is remembered.
+fn is_same(was: &Node, now: &Node, before: &Whole, after: &Whole, around: bool) -> bool {
+    let (Some(old), Some(new)) = (before.tile(was), after.tile(now)) else { return false };
+    let is_hidden = around || new.is_hidden();
+    let remembered = |tile: &Tile| Tile {
+        touched: false,
+        was_hidden: false,
+        gone: false,
+        is_back: false,
+        empty: false,
+        because: String::new(),
+        ..tile.clone()
+    };
+    let same_tile =
+        was.tile == now.tile && is_hidden == old.was_hidden && (old.is_plain() && new.is_plain() || remembered(old) == remembered(new));
+    if !same_tile || (old.own, old.laid) != (new.own, new.laid) {
+        return false;
     }
-    Ok(all)
+    match (&was.value, &now.value) {
+        (Value::Table(a), Value::Table(b)) => {
+            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| a.key == b.key && is_same(&a.node, &b.node, before, after, is_hidden))
+        }
+        (Value::List(a), Value::List(b)) => a.len() == b.len() && a.iter().zip(b).all(|(a, b)| is_same(a, b, before, after, is_hidden)),
+        _ => was == now,
+    }
 }
 
 /// What a tile is to be marked with.
@@ -62,8 +90,7 @@ struct Noted {
 
 /// Writes what is remembered into the marks, and hides what is hidden.
 fn marked(mut tiles: Tiles, root: &Node, after: &Whole, file: &FileKey) -> Result<Tiles, ReconcileError> {
-    let mut numbers = vec![Tile::default()];
-    let (now, places) = read(&tiles, &mut numbers, false);
+    let (now, _, places) = read(&tiles, 1, false);
     let mut pairs: Vec<(u32, u32, bool)> = Vec::new();
     pair(&now, root, after, false, &mut pairs).map_err(|path| ReconcileError::Otherwise(format!("{}{path}", file.name())))?;
     let mut hidden_nodes: BTreeSet<u32> = BTreeSet::new();
@@ -318,7 +345,7 @@ impl Writer<'_> {
                 .entries()
                 .iter()
                 .take_while(|e| e.node.tile != entry.node.tile)
-                .filter(|e| known(&e.node) || e.node.tile as usize >= self.places.places.len())
+                .filter(|e| known(&e.node) || self.places.is_later(e.node.tile))
                 .count();
             let done = self.tiles.insert_member(id, at, &render_line(&entry.key, &value));
             return self.note(done.map(|_| ()));
@@ -452,11 +479,11 @@ mod tests {
 
     /// What a file says after something was changed in the whole.
     fn changed(text: &str, change: impl FnOnce(&mut Node, &mut Vec<Tile>)) -> Tiles {
-        let files = BTreeMap::from([(FileKey::App, ysomorph_kept::read(text).unwrap())]);
+        let files = BTreeMap::from([(FileKey::App, Arc::new(ysomorph_kept::read(text).unwrap()))]);
         let before = whole_of(&files, &|_| false);
         let mut after = before.clone();
         change(after.tree.files.get_mut(&FileKey::App).unwrap(), &mut after.tiles);
-        reconcile(&files, &before, &after).unwrap().remove(&FileKey::App).unwrap()
+        Tiles::clone(&reconcile(&files, &before, &after).unwrap()[&FileKey::App])
     }
 
     /// A number for a node that is new.
@@ -556,7 +583,7 @@ mod tests {
             };
             let tiles = changed(text, set("x\ty ü zz"));
             assert_eq!(tiles.shown(), there);
-            let files = BTreeMap::from([(FileKey::App, tiles)]);
+            let files = BTreeMap::from([(FileKey::App, Arc::new(tiles))]);
             let before = whole_of(&files, &|_| false);
             let mut after = before.clone();
             set("x\ty ü z")(after.tree.files.get_mut(&FileKey::App).unwrap(), &mut after.tiles);
@@ -572,7 +599,7 @@ mod tests {
             tiles[tile].stand_in = Some(ysomorph_core::merge::StandIn { value: "{a}".into(), limit: false });
         });
         assert_eq!(tiles.shown(), "title = \"{a}\" # ours\n");
-        let files = BTreeMap::from([(FileKey::App, Tiles::from_list(&tiles.list()).unwrap())]);
+        let files = BTreeMap::from([(FileKey::App, Arc::new(Tiles::from_list(&tiles.list()).unwrap()))]);
         let before = whole_of(&files, &|_| false);
         let title = before.tree.files[&FileKey::App].get("title").unwrap();
         assert_eq!((title.as_text(), before.tiles[title.tile as usize].stand_in.is_some()), (Some("{a} of {b}"), true));

@@ -2,10 +2,12 @@
 
 use crate::digest;
 use crate::open::{FileError, list_folder};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
+use std::sync::Arc;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::merge::{Identities, Whole, deleted_from, renamed_by_hand};
 use ysomorph_core::schema::lined;
@@ -22,7 +24,7 @@ pub(crate) const KNOWN: &str = ".ysomorph/kept/known.json";
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Stored {
     /// By file: its tiles as the last command left them.
-    lists: BTreeMap<FileKey, Tiles>,
+    lists: BTreeMap<FileKey, Arc<Tiles>>,
     /// By file without a list: the digest of its text as the last command left it.
     index: BTreeMap<FileKey, String>,
     /// What is known of the database.
@@ -35,9 +37,11 @@ pub(crate) struct Stored {
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Kept {
     /// By file, hidden ones too.
-    pub files: BTreeMap<FileKey, Tiles>,
+    pub files: BTreeMap<FileKey, Arc<Tiles>>,
     /// Files that aren't in the folder.
     pub away: BTreeSet<FileKey>,
+    /// Files that are as the last command left them.
+    pub unedited: BTreeSet<FileKey>,
     /// Files that were read for the first time.
     pub fresh: BTreeSet<FileKey>,
     /// What people deleted since the last command.
@@ -71,7 +75,7 @@ fn list_of(file: &FileKey) -> String {
 impl Kept {
     /// Files that were just drafted: nothing is hidden, and nothing is a person's.
     pub fn drafted(texts: &BTreeMap<FileKey, String>) -> Kept {
-        let read = texts.iter().filter_map(|(file, text)| Some((file.clone(), ysomorph_kept::read(text).ok()?)));
+        let read = texts.iter().filter_map(|(file, text)| Some((file.clone(), Arc::new(ysomorph_kept::read(text).ok()?))));
         Kept { files: read.collect(), ..Kept::default() }
     }
 }
@@ -88,6 +92,7 @@ impl Stored {
         let mut stored = Stored::default();
         let failed = |file: &str, message: String| FileError { file: file.to_owned(), at: None, message, text: String::new() };
         let mut listed: BTreeSet<String> = BTreeSet::new();
+        let mut lists: Vec<(&String, FileKey, &String)> = Vec::new();
         if let Some(file) = [INDEX, KNOWN].into_iter().find(|file| !texts.contains_key(*file)) {
             let message = "it is missing: without it nothing that is hidden could come back; bring it back from version control";
             return Err(failed(file, message.to_owned()));
@@ -117,10 +122,14 @@ impl Stored {
                     Some(entity) => FileKey::Entity(entity.to_owned()),
                     None => key_of(name),
                 };
-                let tiles = Tiles::from_list(text).map_err(|e| failed(path, e.to_string()))?;
-                stored.lists.insert(file, tiles);
+                lists.push((path, file, text));
             }
         }
+        let read = |(path, file, text): (&String, FileKey, &String)| match Tiles::from_list(text) {
+            Ok(tiles) => Ok((file, Arc::new(tiles))),
+            Err(error) => Err(failed(path, error.to_string())),
+        };
+        stored.lists = lists.into_par_iter().map(read).collect::<Result<Vec<_>, _>>()?.into_iter().collect();
         match listed.into_iter().find(|name| !texts.contains_key(&format!("{FOLDER}/{name}"))) {
             Some(name) => {
                 let message = "it is missing: without it what is hidden there couldn't come back; bring it back from version control";
@@ -130,39 +139,41 @@ impl Stored {
         }
     }
 
-    /// Lifts the files to what stands in them now.
-    ///
-    /// # Errors
-    /// Where a text isn't TOML, which is told when it is read as a definition.
+    /// Lifts the files to what stands in them now. One that isn't TOML is told when it is read as a definition.
     pub fn lifted(&self, texts: &BTreeMap<FileKey, String>) -> Kept {
         let mut kept = Kept::default();
-        let mut edited: BTreeMap<FileKey, Tiles> = BTreeMap::new();
-        for (file, text) in texts {
-            match self.lists.get(file) {
-                Some(known) => {
-                    let mut tiles = known.clone();
-                    if tiles.shown() != *text {
-                        if tiles.lift_keeping(text, &protects).is_err() {
-                            continue;
-                        }
-                        edited.insert(file.clone(), known.clone());
-                    }
-                    kept.files.insert(file.clone(), tiles);
+        let mut edited: BTreeMap<FileKey, Arc<Tiles>> = BTreeMap::new();
+        let all: Vec<(&FileKey, &String)> = texts.iter().collect();
+        let lift = |(file, text): (&FileKey, &String)| match self.lists.get(file) {
+            Some(known) if known.shown() == *text => Some((file.clone(), Arc::clone(known), Lift::AsItWas)),
+            Some(known) => {
+                let mut tiles = Tiles::clone(known);
+                tiles.lift_keeping(text, &protects).ok()?;
+                Some((file.clone(), Arc::new(tiles), Lift::Edited))
+            }
+            None => {
+                let tiles = Arc::new(ysomorph_kept::read(text).ok()?);
+                let is_known = self.index.get(file) == Some(&digest(text));
+                Some((file.clone(), tiles, if is_known { Lift::AsItWas } else { Lift::Fresh }))
+            }
+        };
+        for (file, tiles, how) in all.into_par_iter().filter_map(lift).collect::<Vec<_>>() {
+            match how {
+                Lift::AsItWas => {
+                    kept.unedited.insert(file.clone());
                 }
-                None => {
-                    let Ok(tiles) = ysomorph_kept::read(text) else { continue };
-                    if self.index.get(file) != Some(&digest(text)) {
-                        kept.fresh.insert(file.clone());
-                    }
-                    kept.files.insert(file.clone(), tiles);
+                Lift::Edited => edited.extend(self.lists.get(&file).map(|known| (file.clone(), Arc::clone(known)))),
+                Lift::Fresh => {
+                    kept.fresh.insert(file.clone());
                 }
             }
+            kept.files.insert(file, tiles);
         }
         for (file, tiles) in self.lists.iter().filter(|(file, _)| !texts.contains_key(file)) {
-            let was_away = tiles.mark.notes.contains_key(&AWAY);
-            if was_away {
-                kept.files.insert(file.clone(), tiles.clone());
+            if tiles.mark.notes.contains_key(&AWAY) {
+                kept.files.insert(file.clone(), Arc::clone(tiles));
                 kept.away.insert(file.clone());
+                kept.unedited.insert(file.clone());
             }
         }
         kept.whole = super::whole_of(&kept.files, &|file| kept.away.contains(file));
@@ -174,36 +185,66 @@ impl Stored {
         kept
     }
 
-    /// The files of what is kept from now on.
+    /// The files of what is kept from now on. What `known` before is as it was has the text it had.
     pub fn files(
-        files: &BTreeMap<FileKey, Tiles>,
+        files: &BTreeMap<FileKey, Arc<Tiles>>,
         shown: &BTreeMap<FileKey, String>,
         known: &Identities,
         modes: &BTreeMap<String, u32>,
+        was: &Was<'_>,
     ) -> BTreeMap<String, String> {
         let mut out = BTreeMap::new();
         let mut index = String::new();
-        for (file, tiles) in files {
-            let mut tiles = Cow::Borrowed(tiles);
+        let each: Vec<(&FileKey, &Arc<Tiles>)> = files.iter().collect();
+        let listed = |(file, tiles): (&FileKey, &Arc<Tiles>)| {
+            let path = list_of(file);
+            let name = path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(&path).to_owned();
+            let is_as_it_was = was.kept.is_some_and(|kept| {
+                kept.unedited.contains(file)
+                    && kept.files.get(file).is_some_and(|t| Arc::ptr_eq(t, tiles))
+                    && kept.away.contains(file) != shown.contains_key(file)
+            });
+            if let (true, Some(text)) = (is_as_it_was, was.texts.and_then(|texts| texts.get(&path))) {
+                return (format!("{LISTED} {name}\n"), Some((path, text.clone())));
+            }
+            let mut tiles = Cow::Borrowed(&**tiles);
             match shown.get(file) {
-                Some(text) if tiles.is_plain() => {
-                    index.push_str(&format!("{} {}\n", digest(text), file.name()));
-                    continue;
+                Some(text) if tiles.is_plain() => return (format!("{} {}\n", digest(text), file.name()), None),
+                Some(_) => {
+                    if tiles.mark.notes.contains_key(&AWAY) {
+                        tiles.to_mut().mark.notes.remove(&AWAY);
+                    }
                 }
-                Some(_) => {}
                 None => {
                     tiles.to_mut().mark.notes.insert(AWAY, String::new());
                 }
             }
-            let path = list_of(file);
-            index.push_str(&format!("{LISTED} {}\n", path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(&path)));
-            out.insert(path, tiles.list());
+            (format!("{LISTED} {name}\n"), Some((path, tiles.list())))
+        };
+        for (line, list) in each.into_par_iter().map(listed).collect::<Vec<_>>() {
+            index.push_str(&line);
+            out.extend(list);
         }
         out.insert(INDEX.to_owned(), index);
         let file = KnownFile { format: 1, modes: modes.clone(), known: known.written() };
         out.insert(KNOWN.to_owned(), lined(&file));
         out
     }
+}
+
+/// How a file stands to what the last command left.
+enum Lift {
+    AsItWas,
+    Edited,
+    Fresh,
+}
+
+/// What was kept before, to share what is as it was.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct Was<'a> {
+    pub kept: Option<&'a Kept>,
+    /// The state's files as read.
+    pub texts: Option<&'a BTreeMap<String, String>>,
 }
 
 /// Lines that hide something from somebody: what is hidden in them at the moment stays, also when a person deletes the line.

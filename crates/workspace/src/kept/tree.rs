@@ -2,6 +2,7 @@
 
 use super::values;
 use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
 use ysomorph_core::definition::{At, Entry, FileKey, Node, Value};
 use ysomorph_core::merge::{StandIn, Tile, Whole};
 use ysomorph_kept::{Id, Line, Mark, Member, Tiles, What};
@@ -31,42 +32,68 @@ pub(super) enum Place {
 /// A file read as a tree.
 #[derive(Debug, Default)]
 pub(super) struct Read {
+    /// The number of the file's first tile.
+    first: u32,
     /// By tile number, less the first of the file.
-    pub places: Vec<Place>,
+    places: Vec<Place>,
     /// The node that each line belongs to, by its tile's number.
     pub lines: BTreeMap<Id, u32>,
 }
 
 impl Read {
     pub fn place(&self, tile: u32) -> Place {
-        self.places.get(tile as usize).copied().unwrap_or(Place::Nowhere)
+        tile.checked_sub(self.first).and_then(|at| self.places.get(at as usize)).copied().unwrap_or(Place::Nowhere)
+    }
+
+    /// Whether a number is of a tile that came later than the file's.
+    pub fn is_later(&self, tile: u32) -> bool {
+        tile as usize >= self.first as usize + self.places.len()
     }
 }
 
 /// The whole that the tiles of all files say; a file that isn't in the folder is hidden.
-pub(crate) fn whole_of(files: &BTreeMap<FileKey, Tiles>, is_away: &dyn Fn(&FileKey) -> bool) -> Whole {
+pub(crate) fn whole_of(files: &BTreeMap<FileKey, Arc<Tiles>>, is_away: &dyn Fn(&FileKey) -> bool) -> Whole {
     let mut whole = Whole { tiles: vec![Tile::default()], ..Whole::default() };
     for (file, tiles) in files {
-        let (root, _) = read(tiles, &mut whole.tiles, is_away(file));
+        let first = u32::try_from(whole.tiles.len()).unwrap_or(u32::MAX);
+        let (root, mut own, _) = read(tiles, first, is_away(file));
+        whole.tiles.append(&mut own);
         whole.tree.files.insert(file.clone(), root);
     }
     whole
 }
 
-/// Reads a file's tiles; the nodes' numbers go on from those that are there.
-pub(super) fn read(file: &Tiles, tiles: &mut Vec<Tile>, is_away: bool) -> (Node, Read) {
-    let mut reader = Reader { tiles, read: Read::default(), blocks: BTreeMap::new(), entries: HashMap::new() };
-    reader.read.places = vec![Place::Nowhere; reader.tiles.len()];
+/// Reads a file's tiles; the nodes' numbers begin with `first`.
+pub(super) fn read(file: &Tiles, first: u32, is_away: bool) -> (Node, Vec<Tile>, Read) {
+    let read = Read { first, ..Read::default() };
+    let mut reader = Reader { tiles: Numbered { first, all: Vec::new() }, read, blocks: BTreeMap::new(), entries: HashMap::new() };
     let mut root = reader.numbered(Node::table(), Place::File, &file.mark, OWN);
     for line in file.lines() {
         reader.line(&mut root, line);
     }
     reader.settle(&mut root, file, is_away);
-    (root, reader.read)
+    (root, reader.tiles.all, reader.read)
 }
 
-struct Reader<'t> {
-    tiles: &'t mut Vec<Tile>,
+/// The tiles of a file, by number.
+struct Numbered {
+    first: u32,
+    all: Vec<Tile>,
+}
+
+impl Numbered {
+    fn push(&mut self, tile: Tile) -> u32 {
+        self.all.push(tile);
+        self.first + u32::try_from(self.all.len() - 1).unwrap_or_default()
+    }
+
+    fn get_mut(&mut self, number: usize) -> Option<&mut Tile> {
+        self.all.get_mut(number.checked_sub(self.first as usize)?)
+    }
+}
+
+struct Reader {
+    tiles: Numbered,
     read: Read,
     /// By `[[…]]`: how many keys lead to it, and which of its list it is.
     blocks: BTreeMap<Id, (usize, usize)>,
@@ -81,14 +108,13 @@ enum Turn {
     Item(usize),
 }
 
-impl Reader<'_> {
+impl Reader {
     fn numbered(&mut self, mut node: Node, place: Place, mark: &Mark, note: u8) -> Node {
         let mut tile: Tile = mark.notes.get(&note).and_then(|text| serde_json::from_str(text).ok()).unwrap_or_default();
         if note == OWN {
             (tile.own, tile.laid, tile.touched) = (mark.own, mark.laid, mark.touched);
         }
-        node.tile = u32::try_from(self.tiles.len()).unwrap_or(u32::MAX);
-        self.tiles.push(tile);
+        node.tile = self.tiles.push(tile);
         self.read.places.push(place);
         node
     }
@@ -101,8 +127,7 @@ impl Reader<'_> {
             (What::Table, _) => {
                 let Some(tile) = self.table(root, line, path.len()).map(|node| node.tile) else { return };
                 // A header of its own says more of a table than what stood in it before.
-                if let Some(place) = self.read.places.get_mut(tile as usize)
-                    && matches!(place, Place::Table(of, _) if *of == line.id())
+                if matches!(self.read.place(tile), Place::Table(of, _) if of == line.id())
                     && let Some(own) = self.tiles.get_mut(tile as usize)
                 {
                     (own.own, own.touched) = (line.mark.own, line.mark.touched);
@@ -261,7 +286,7 @@ impl Reader<'_> {
             .collect();
         self.hidden(root, is_away, &hidden, &headers);
         if let Some(tile) = self.tiles.get_mut(root.tile as usize) {
-            tile.was_hidden = is_away;
+            (tile.was_hidden, tile.gone) = (is_away, is_away && !tile.away);
         }
     }
 
@@ -280,6 +305,8 @@ impl Reader<'_> {
         let is_hidden = is_hidden || own.is_none() && has_children && inner && !matches!(self.read.place(node.tile), Place::File);
         if let Some(tile) = self.tiles.get_mut(node.tile as usize) {
             tile.was_hidden = is_hidden;
+            // Until a merge works it out anew.
+            tile.gone = is_hidden && !tile.away && !tile.refused;
         }
         is_hidden
     }

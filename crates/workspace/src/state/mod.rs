@@ -2,7 +2,7 @@
 
 pub(crate) mod follow_ups;
 
-use crate::kept::{Kept, Stored};
+use crate::kept::{Kept, Stored, Was};
 use crate::open::{FileError, read_text};
 use follow_ups::{FOLLOW_UPS, FollowUp};
 use std::collections::BTreeMap;
@@ -10,7 +10,6 @@ use std::path::Path;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::merge::Identities;
 use ysomorph_core::schema::Schema;
-use ysomorph_kept::Tiles;
 
 /// The accepted schema's file.
 pub(crate) const ACCEPTED: &str = ".ysomorph/accepted.json";
@@ -85,9 +84,9 @@ pub(crate) fn files(
     shown: &BTreeMap<FileKey, String>,
     known: &Identities,
     modes: &BTreeMap<String, u32>,
+    was: &Was<'_>,
 ) -> BTreeMap<String, String> {
-    let tiles: &BTreeMap<FileKey, Tiles> = &kept.files;
-    let mut files = Stored::files(tiles, shown, known, modes);
+    let mut files = Stored::files(&kept.files, shown, known, modes, was);
     files.insert(ACCEPTED.to_owned(), accepted.to_snapshot());
     files.extend(follow_ups::write(left).map(|text| (FOLLOW_UPS.to_owned(), text)));
     files
