@@ -10,6 +10,7 @@ mod asked;
 mod claim;
 mod custom;
 mod element;
+mod empty;
 mod follow;
 mod hide;
 mod identities;

@@ -1,8 +1,9 @@
 //! The five steps, one after the other.
 
 use super::asked::{NewTables, answer, key_questions, rename_questions, source_questions};
+use super::empty::{empty, wanting};
 use super::follow::FieldNames;
-use super::hide::{Hiding, Told as Hidden, empty, hide, names_hidden, tell_back, wanting};
+use super::hide::{Hiding, Told as Hidden, hide, names_hidden, tell_back};
 use super::identities::{Carried, Identities, Lost};
 use super::layout::{LayoutInput, Placement};
 use super::outcome::{Input, Outcome};

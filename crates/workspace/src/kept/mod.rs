@@ -3,6 +3,7 @@
 //! [`tree`] reads tiles as the core's tree, hidden ones too. [`reconcile`] brings tiles to what a merged whole says: the only
 //! place where a merge writes text. [`store`] keeps the tiles between commands.
 
+mod marks;
 mod reconcile;
 mod store;
 mod tree;
