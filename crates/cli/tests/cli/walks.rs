@@ -3,13 +3,13 @@
 
 use crate::by_hand::Hand;
 use crate::layouts::relaid;
-use crate::model::{Database, Random};
+use crate::model::{Column, Database, Random};
 use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
 use crate::support::similar_diff;
 use std::collections::{BTreeMap, BTreeSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::Path;
-use ysomorph_core::merge::Outcome;
+use ysomorph_core::merge::{Outcome, Thing};
 use ysomorph_core::name::same;
 use ysomorph_workspace::{Workspace, start};
 
@@ -200,10 +200,11 @@ fn run(seed: u64) {
         let outcome = merge_answered(root, &states[at], &there, &original, &mut |question| {
             let mut hasher = DefaultHasher::new();
             (seed, &question.name).hash(&mut hasher);
-            let choices: Vec<&String> = question.choices.iter().filter(|c| *c != "out").collect();
+            let choices: Vec<&String> = question.choices.iter().filter(|c| !["out", "later"].contains(&c.as_str())).collect();
             (*choices[usize::try_from(hasher.finish() % 97).unwrap() % choices.len()]).clone()
         });
-        if !knows_renames(&states[at], &there, &outcome) {
+        let seen: Vec<&Database> = visited.iter().zip(&states).filter(|(v, _)| v.is_some()).map(|(_, s)| s).collect();
+        if !seen.iter().all(|state| knows_renames(state, &there, &outcome)) {
             return;
         }
         at = next;
@@ -223,21 +224,16 @@ fn run(seed: u64) {
     }
 }
 
-/// Whether every true rename was taken: one that nobody asked about made two things of one.
-fn knows_renames(old: &Database, new: &Database, outcome: &Outcome) -> bool {
-    let taken = outcome.comparison.taken();
-    let lost = |table: &str, column: Option<&str>| {
-        outcome.known.lost.iter().any(|(t, c)| same(t, table) && c.as_deref().is_some_and(|c| column.is_some_and(|n| same(c, n))))
-    };
-    old.tables.iter().all(|before| {
-        let Some(after) = new.tables.iter().find(|t| t.uid == before.uid) else { return true };
-        let columns = before.columns.iter().all(|c| {
-            let now = after.columns.iter().find(|n| n.uid == c.uid);
-            now.is_none_or(|n| same(taken.column(&before.name, &c.name), &n.name))
-        });
-        // What was lost under one name and is there under another likewise.
-        let returned = after.columns.iter().all(|c| !lost(&after.name, Some(&c.name)));
-        same(taken.table(&before.name), &after.name) && columns && returned
+/// Whether what has another name than in a state visited before is known to be the same: a rename that nobody asked about, or
+/// one that happened while its table was away, made two things of one.
+fn knows_renames(before: &Database, now: &Database, outcome: &Outcome) -> bool {
+    let had = |thing: Thing, name: &str| outcome.known.names_of(&thing).iter().any(|n| same(n, name));
+    let lost = |table: &str, column: &str| outcome.known.is_lost(&Thing::column(table, column));
+    before.tables.iter().all(|old| {
+        let Some(new) = now.tables.iter().find(|t| t.uid == old.uid) else { return true };
+        let column = |(c, n): (&Column, &Column)| had(Thing::column(&new.name, &n.name), &c.name) && !lost(&new.name, &c.name);
+        let pairs = old.columns.iter().filter_map(|c| Some((c, new.columns.iter().find(|n| n.uid == c.uid)?)));
+        had(Thing::table(&new.name), &old.name) && pairs.into_iter().all(column)
     })
 }
 

@@ -86,7 +86,7 @@ fn built<R>(schema: &Schema, plan: &Plan<'_>, then: impl FnOnce(&Context<'_>, Dr
 fn join_tables<'a>(schema: &'a Schema, plan: &Plan<'_>) -> Vec<Join<'a>> {
     let pointed: std::collections::BTreeSet<String> =
         schema.tables.iter().flat_map(|t| &t.foreign_keys).map(|k| name::fold(&k.table)).collect();
-    let is_free = |table: &&Table| plan.names.entity(&table.name).is_none() && !pointed.contains(&name::fold(&table.name));
+    let is_free = |table: &&Table| plan.names.may_join(&table.name) && !pointed.contains(&name::fold(&table.name));
     let candidates = schema.tables.iter().filter(|t| t.foreign_keys.len() == 2).filter(is_free);
     let wanted = |table: &&Table| {
         plan.names.is_join(&table.name) || name::matches_any(&plan.conventions.join_tables, name::split_qualified(&table.name).1)

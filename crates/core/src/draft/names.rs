@@ -16,6 +16,8 @@ pub struct NamesInUse {
     left_out: BTreeMap<String, Vec<String>>,
     /// Tables whose entity a person deleted.
     deleted: BTreeSet<String>,
+    /// Tables whose entity a merge put in and nobody touched: one that only joins others needs none.
+    added: BTreeSet<String>,
     /// Tables that related sets go through.
     joins: BTreeSet<String>,
     /// The keys that were drafted, by table, the first choice first: one that was guessed or chosen for a view stays while its
@@ -33,6 +35,7 @@ impl Default for NamesInUse {
             taken_fields: BTreeMap::new(),
             left_out: BTreeMap::new(),
             deleted: BTreeSet::new(),
+            added: BTreeSet::new(),
             joins: BTreeSet::new(),
             keys: BTreeMap::new(),
         }
@@ -41,13 +44,16 @@ impl Default for NamesInUse {
 
 impl NamesInUse {
     /// Names of a definition with everything that is hidden. A table with several entities is drafted under one that isn't a
-    /// person's own.
-    pub fn of_whole(definition: &Tree, is_own: &dyn Fn(&str) -> bool) -> NamesInUse {
+    /// person's own; one that a merge put in and nobody touched (`is_added`) is no reason to draft one again.
+    pub fn of_whole(definition: &Tree, is_own: &dyn Fn(&str) -> bool, is_added: &dyn Fn(&str) -> bool) -> NamesInUse {
         let mut names = NamesInUse::default();
         let index = Index::of(definition);
         let (own, drafted): (Vec<_>, Vec<_>) = index.entities.iter().partition(|(entity, _)| is_own(entity));
         for (entity, known) in drafted.iter().chain(&own) {
             names.entities.entry(name::fold(&known.table)).or_insert_with(|| (*entity).clone());
+            if is_added(entity) {
+                names.added.insert(name::fold(&known.table));
+            }
         }
         for (entity, known) in &index.entities {
             names.taken_entities.insert(entity.clone());
@@ -125,6 +131,9 @@ impl NamesInUse {
     /// With a name for every table that has none yet.
     pub fn completed(&self, schema: &Schema, joins: &[&str]) -> NamesInUse {
         let mut names = self.clone();
+        for join in joins {
+            names.entities.remove(&name::fold(join));
+        }
         for table in &schema.tables {
             let key = name::fold(&table.name);
             if !names.entities.contains_key(&key)
@@ -148,6 +157,11 @@ impl NamesInUse {
     /// Whether related sets go through a table.
     pub fn is_join(&self, table: &str) -> bool {
         self.joins.contains(&name::fold(table))
+    }
+
+    /// Whether a table may be one that only joins others: it has no entity, or one that a merge put in and nobody touched.
+    pub(super) fn may_join(&self, table: &str) -> bool {
+        self.entity(table).is_none() || self.added.contains(&name::fold(table))
     }
 
     /// The field in use over these columns, or with this identity.

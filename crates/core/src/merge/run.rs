@@ -12,7 +12,7 @@ use super::references::with_kept_references;
 use super::told::{Before, tell};
 use super::values::Kept;
 use super::walk::{self, walk};
-use super::whole::Whole;
+use super::whole::{Whole, has_own};
 use super::{claim, follow, narrow, rekey};
 use crate::changes::{Comparison, compare};
 use crate::definition::{FileKey, Index, Node, Tree, Value};
@@ -63,7 +63,11 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let ordered = in_accepted_order(&carried.all, &effective);
     left_out.columns = columns_under(&left_out.columns, &index, &taken);
     let is_own = |entity: &str| whole.tree.entity(entity).and_then(|root| whole.tile(root)).is_some_and(|t| t.own);
-    let mut names = NamesInUse::of_whole(&whole.tree, &is_own);
+    let is_added = |entity: &str| {
+        let root = whole.tree.entity(entity);
+        root.is_some_and(|root| whole.tile(root).is_some_and(|t| t.added) && !has_own(root, &whole.tiles))
+    };
+    let mut names = NamesInUse::of_whole(&whole.tree, &is_own, &is_added);
     // A key behind another: the one that is shown holds where the columns of the other aren't there.
     for (entity, root) in whole.tree.entities() {
         let shown = root.get("key").and_then(|key| whole.tile(key)?.stand_in.as_ref());
@@ -133,6 +137,13 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         }
         lacking.extend(more);
     };
+    // What goes for what it names comes back with that, whatever the draft says of it now; only then it is the draft's again.
+    let was_away = |at: usize| given.whole.tiles.get(at).is_some_and(|t| t.away);
+    for (at, tile) in whole.tiles.iter_mut().enumerate() {
+        if tile.gone && tile.away && tile.at.is_some() && !was_away(at) {
+            tile.away = false;
+        }
+    }
     if !carried.back.is_empty() {
         let (back, nothing) = (Lost::things(carried.back.iter().cloned()), BTreeSet::new());
         tell_back(
