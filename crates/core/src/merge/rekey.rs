@@ -103,6 +103,13 @@ fn respelled(spelled: &mut Vec<(String, String)>, text: &str, mut pieces: Pieces
             fresh.push((new.clone(), now));
         }
     }
+    // What is known of a name goes along with it, through any number of renames.
+    for (now, _) in &mut known {
+        let moved = pieces.iter().find(|(range, _)| text.get(range.clone()) == Some(now.as_str()));
+        if let Some((_, new)) = moved {
+            now.clone_from(new);
+        }
+    }
     known.extend(fresh);
     *spelled = known;
     pieces

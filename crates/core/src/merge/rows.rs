@@ -12,6 +12,7 @@ impl Walk<'_> {
     pub(super) fn set(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
         // What is on a page a person laid out stays until its column goes; what it is searched and sorted by is no layout.
         let hand_laid = element.last() == "fields" && self.given.placement.is_hand_laid(element);
+        let renamed = self.given.renamed.contains(element.file.name());
         let (p0, p1) = (keys(drafts.p0), keys(drafts.p1));
         let Value::List(items) = &mut node.value else { return };
         for member in items.iter() {
@@ -29,7 +30,7 @@ impl Walk<'_> {
                 } else if gained && !tile.was_hidden {
                     tile.stays = true;
                 }
-            } else if p0.contains(&key) && !tile.away {
+            } else if (p0.contains(&key) || tile.added && renamed) && !tile.away {
                 if tile.stays {
                     tile.stays = false;
                 } else if !hand_laid {

@@ -112,7 +112,14 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let is_lost = |table: &str, column: &String| lost.of_thing(&Thing::column(table, column)).is_some();
     let lost_keys: BTreeSet<String> =
         index.entities.iter().filter(|(_, e)| e.key.iter().any(|c| is_lost(&e.table, c))).map(|(e, _)| e.clone()).collect();
-    let rules = walk::Given { placement: &placement, answers: given.answers, left_out: &left_out.elements, lost_keys: &lost_keys };
+    let renamed = renamed_entities(&index, &carried.names);
+    let rules = walk::Given {
+        placement: &placement,
+        answers: given.answers,
+        left_out: &left_out.elements,
+        lost_keys: &lost_keys,
+        renamed: &renamed,
+    };
     let walked = walk(&mut whole, &p0, &p1, rules);
     let (mut kept, limits, new_fields) = (walked.kept, walked.limits, walked.new_fields);
     left_out.elements.extend(walked.left_out);
@@ -206,6 +213,13 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         exclude: tables.exclude,
         unasked,
     }
+}
+
+/// Entities over tables that have another name now, or whose columns have.
+fn renamed_entities(index: &Index, names: &RenameMap) -> BTreeSet<String> {
+    let of_columns = names.column_renames().map(|(table, ..)| names.table(table));
+    let tables: BTreeSet<String> = names.table_renames().map(|(_, to)| to).chain(of_columns).map(name::fold).collect();
+    index.entities.iter().filter(|(_, e)| tables.contains(&name::fold(&e.table))).map(|(entity, _)| entity.clone()).collect()
 }
 
 /// Whether an element is there, shown or hidden.
