@@ -63,6 +63,7 @@ impl Walk<'_> {
     pub(super) fn records(&mut self, element: &Element, node: &mut Node, shape: Shape, drafts: Drafts<'_>) {
         let Shape::Records { keys: record, .. } = shape else { return };
         let hand_laid = self.given.placement.is_hand_laid(element);
+        let told = self.kept.len();
         if element.last() == "choices" {
             self.choices(element, node, drafts);
         }
@@ -122,7 +123,8 @@ impl Walk<'_> {
         }
         let shown = super::whole::shown(node, self.tiles);
         let is_own = self.tile(node).laid;
-        if is_own && shown.as_ref() != drafts.p1 {
+        // What is told row by row isn't told as a whole too.
+        if is_own && self.kept.len() == told && shown.as_ref() != drafts.p1 {
             self.keep(element, shown.as_ref(), drafts.p1, drafts.p0 != drafts.p1);
         }
     }

@@ -161,6 +161,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     doubtful.extend(told.doubtful.iter().filter(|e| !doubtful.contains(e)).cloned().collect::<Vec<_>>());
 
     let tree = whole.shown();
+    let kept = as_shown(kept, &tree);
     let done = tell(&whole, &before);
     let mut accepted = ordered;
     accepted.outside.extend(tables.withheld());
@@ -245,6 +246,19 @@ fn keep_out(left_out: &mut super::identities::LeftOut, columns: &[(String, Strin
     let has_entity = |table: &str| index.entities.values().any(|e| name::same(&e.table, table));
     left_out.tables.retain(|t| !has_entity(t));
     left_out.tables.extend(deleted.iter().cloned());
+}
+
+/// Customisations as they are shown: what is hidden with what it names isn't among them.
+fn as_shown(kept: Vec<Kept>, tree: &Tree) -> Vec<Kept> {
+    let shown = |one: Kept| {
+        if one.yours.is_none() {
+            return Some(one);
+        }
+        let root = tree.files.get(&one.element.file)?;
+        let yours = root.at_path(&one.element.resolve(root)?)?.clone();
+        (Some(&yours) != one.draft.as_ref()).then(|| Kept { yours: Some(yours), ..one })
+    };
+    kept.into_iter().filter_map(shown).collect()
 }
 
 /// Fields and entities that a person deleted are customisations.
