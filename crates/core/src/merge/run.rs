@@ -256,7 +256,8 @@ fn as_shown(kept: Vec<Kept>, tree: &Tree) -> Vec<Kept> {
         }
         let root = tree.files.get(&one.element.file)?;
         let yours = root.at_path(&one.element.resolve(root)?)?.clone();
-        (Some(&yours) != one.draft.as_ref()).then(|| Kept { yours: Some(yours), ..one })
+        let differs = Some(&yours) != one.draft.as_ref();
+        differs.then_some(Kept { yours: Some(yours), ..one })
     };
     kept.into_iter().filter_map(shown).collect()
 }
