@@ -1,5 +1,6 @@
 //! From the text of a file to tiles that hold each of its bytes once.
 
+use crate::list::blocks_of;
 use crate::path::parts;
 use crate::scan::{after_blanks, after_space, find_outside, line_end, line_stop, plain_end};
 use crate::show::closing;
@@ -88,16 +89,10 @@ impl Reader<'_> {
         let stop = close + if each { 2 } else { 1 };
         let end = line_end(self.text, stop);
         let id = self.fresh();
-        let around = if each { path.len().saturating_sub(1) } else { path.len() };
-        let mut blocks: Vec<Id> = (1..=around).filter_map(|n| self.latest.get(path.get(..n)?).copied()).collect();
-        if each {
-            blocks.push(id);
-            self.latest.retain(|known, _| !known.starts_with(&path));
-            self.latest.insert(path.clone(), id);
-        }
+        let what = if each { What::Each } else { What::Table };
+        let blocks = blocks_of(what, &path, id, &mut self.latest);
         self.table = (path.clone(), blocks.clone());
         self.at = end;
-        let what = if each { What::Each } else { What::Table };
         let (head, after) = (self.slice(start, stop), self.slice(stop, end));
         Line {
             id,

@@ -4,6 +4,7 @@ use crate::decisions::{self, Answer};
 use crate::folder::{self, Before, LockError, Step, Transaction, TransactionError};
 use crate::kept::{KNOWN, Kept as Stated, ReconcileError, Was, reconcile, whole_of};
 use crate::merges::{Changed, Entry, EntryKind, NewEntry};
+use crate::open::FileError;
 use crate::open::Workspace;
 use crate::secret;
 use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
@@ -44,7 +45,7 @@ pub enum WriteError {
     Lock(#[from] LockError),
     /// The workspace or an entry can't be read.
     #[error("{}: {}", .0.file, .0.message)]
-    File(crate::open::FileError),
+    File(FileError),
 }
 
 /// A file with its text before and after.
@@ -119,6 +120,10 @@ impl Workspace {
 
     /// Merges without writing anything.
     pub fn plan(&self, changed: &Schema, answers: &BTreeMap<String, String>) -> Result<Planned, WriteError> {
+        if let Some(file) = self.kept().taken.first() {
+            let message = "a file of this name is hidden until its table returns: give this one another name, or it would be lost";
+            return Err(WriteError::File(FileError { file: file.path(), at: None, message: message.to_owned(), text: String::new() }));
+        }
         let mut outcome = merge(&self.merge_input(changed, answers));
         let kept = reconcile(&self.kept().files, &self.kept().whole, &outcome.whole)?;
         let texts = shown(&kept, &outcome.whole);

@@ -106,6 +106,8 @@ fn what_is_set_aside_follows_too() {
     project.merge(&[("rename/keeper.postcode", "postal_code")]);
     let kept = project.read(".ysomorph/kept/keeper.entity.list");
     assert!(kept.contains("phone IS NOT NULL OR postal_code IS NOT NULL"), "what is hidden speaks the new name: {kept}");
+    let texts = kept.lines().filter(|line| line.contains("\"hidden\":true")).map(|line| line.split("\"mark\"").next().unwrap());
+    texts.for_each(|text| assert!(!text.contains("postcode"), "{text}"));
     // Dropped under its new name, back under the old one.
     project.sql("ALTER TABLE keeper DROP COLUMN postal_code");
     project.merge(&[]);

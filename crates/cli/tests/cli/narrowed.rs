@@ -92,3 +92,27 @@ fn what_is_hidden_follows_a_rename_by_hand_and_stays_hidden_without_its_field() 
     assert!(project.read("app/hive.toml").contains("title = \"{number} {price}\"   # ours"), "{}", project.read("app/hive.toml"));
     project.expect(0, &["check"]);
 }
+
+/// A file that is hidden as a whole is never taken for one that a person makes under its name, and what is remembered is never guessed.
+#[test]
+fn a_hidden_file_is_not_lost_to_one_of_its_name_nor_read_where_it_is_damaged() {
+    let project = Project::new(SQL);
+    project.edit("app/yard.toml", "label = { one", "label   = { one");
+    let before = project.definition();
+    project.sql("DROP TABLE yard");
+    project.merge(&[]);
+    let list = project.read(".ysomorph/kept/yard.entity.list");
+    project.write("app/yard.toml", &project.read("app/stand.toml"));
+    let refused = project.expect(2, &["merge", "--write", "--safe"]);
+    assert!(refused.contains("app/yard.toml") && refused.contains("another name"), "{refused}");
+    assert_eq!(project.read(".ysomorph/kept/yard.entity.list"), list);
+    std::fs::remove_file(project.path("app/yard.toml")).unwrap();
+    let damaged = list.replacen("\"notes\":{\"0\":\"{", "\"notes\":{\"0\":\"{{", 1);
+    assert_ne!(damaged, list);
+    project.write(".ysomorph/kept/yard.entity.list", &damaged);
+    assert!(project.expect(2, &["merge"]).contains("what is remembered of a tile can't be read"));
+    project.write(".ysomorph/kept/yard.entity.list", &list);
+    project.sql("CREATE TABLE yard (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL)");
+    project.merge(&[]);
+    project.same_definition(&before);
+}

@@ -112,13 +112,6 @@ impl Edit {
         }
         Some(out)
     }
-
-    /// Whether the line, or another with its key, is under its header at all.
-    fn is_about(&self, text: &str) -> bool {
-        let key = self.line.split(" = ").next().unwrap_or_default();
-        let of_key = |(header, _, line): &(String, usize, String)| *header == self.header && line.split(" = ").next() == Some(key);
-        lines(text).iter().any(of_key)
-    }
 }
 
 /// One edit, in the file and in what is remembered of every state.
@@ -137,14 +130,9 @@ fn edit_between(root: &Path, visited: &mut [Option<Visited>], random: &mut Rando
     }
     for state in visited.iter_mut().flatten() {
         let Some(text) = state.texts.get_mut(&edit.file) else { continue };
-        let is_comment = matches!(edit.kind, Kind::Comment(_) | Kind::Above(_));
         match edit.apply(text) {
             Some(new) => *text = new,
-            // What is a person's now may show where the generator's didn't.
-            None if edit.is_about(text) || !is_comment => {
-                state.free.insert(edit.file.clone());
-            }
-            // A comment on what isn't there: whether it stood free of it isn't told here.
+            // What isn't there as it is here may show as a person's now, or stand free of what is hidden: not told here.
             None => {
                 state.free.insert(edit.file.clone());
             }

@@ -1,7 +1,7 @@
-//! Step 2: what names something lost is hidden, and then what can't be without something hidden, until nothing more follows.
+//! Step 4: what names something lost is hidden, and then what can't be without something hidden, until nothing more follows.
 
 use super::identities::Lost;
-use super::whole::{StandIn, Tile, Whole, element};
+use super::whole::{StandIn, Whole, element};
 use crate::definition::{FileKey, Index, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path, references};
 use crate::merge::{Element, Thing};
 use crate::schema::Schema;
@@ -34,8 +34,6 @@ pub(super) struct Told {
     pub doubtful: Vec<Element>,
     /// SQL of a person's own that names what is gone, and what that is.
     pub asked: BTreeMap<Element, Vec<Thing>>,
-    /// By element: values that can't be shown, and what they name.
-    pub pending: BTreeMap<Element, Vec<Thing>>,
 }
 
 /// An element by file and place.
@@ -57,15 +55,10 @@ struct Run<'a> {
 
 /// Works out what is hidden for what it names, and puts stand-ins where a value can't be without one.
 pub(super) fn hide(whole: &mut Whole, hiding: &Hiding<'_>) -> Told {
-    let index = Index::of(&whole.tree);
-    let references = references(&whole.tree, &index, hiding.all);
-    let mut by_referent: BTreeMap<Referent, Vec<usize>> = BTreeMap::new();
-    for (at, reference) in references.iter().enumerate() {
-        by_referent.entry(reference.to.clone()).or_default().push(at);
-    }
+    let mut run = Run::of(whole, hiding);
     let mut told = Told::default();
-    for at in by_referent.get(&Referent::Doubtful).into_iter().flatten() {
-        let Some(reference) = references.get(*at) else { continue };
+    for at in run.by_referent.get(&Referent::Doubtful).into_iter().flatten() {
+        let Some(reference) = run.references.get(*at) else { continue };
         let Some(root) = whole.tree.files.get(&reference.file) else { continue };
         let text = root.at_path(&reference.path).and_then(Node::as_text).unwrap_or_default();
         let words: Vec<&str> = hiding.words.iter().map(String::as_str).collect();
@@ -73,7 +66,6 @@ pub(super) fn hide(whole: &mut Whole, hiding: &Hiding<'_>) -> Told {
             told.doubtful.push(element(&reference.file, root, &reference.path));
         }
     }
-    let mut run = Run::of(hiding, index, references, by_referent);
     run.start(whole);
     run.follow(whole);
     run.settle(whole, &mut told);
@@ -82,17 +74,10 @@ pub(super) fn hide(whole: &mut Whole, hiding: &Hiding<'_>) -> Told {
 
 /// Says of what was hidden and is shown again, which of these it named.
 pub(super) fn tell_back(whole: &mut Whole, hiding: &Hiding<'_>) {
-    let index = Index::of(&whole.tree);
-    let references = references(&whole.tree, &index, hiding.all);
-    let mut by_referent: BTreeMap<Referent, Vec<usize>> = BTreeMap::new();
-    for (at, reference) in references.iter().enumerate() {
-        by_referent.entry(reference.to.clone()).or_default().push(at);
-    }
-    let mut run = Run::of(hiding, index, references, by_referent);
+    let mut run = Run::of(whole, hiding);
     run.start_with_lost(whole);
     run.follow(whole);
-    let spots = run.gone.iter();
-    for ((file, path), things) in spots.chain(run.pending.iter().map(|(spot, (_, things))| (spot, things))) {
+    for ((file, path), things) in run.gone.iter().chain(run.pending.iter().map(|(spot, (_, things))| (spot, things))) {
         let Some(at) = whole.tree.get(file, path).map(|n| n.tile as usize) else { continue };
         let Some(tile) = whole.tiles.get_mut(at).filter(|t| !t.is_hidden()) else { continue };
         tile.is_back = true;
@@ -106,7 +91,13 @@ pub(super) fn tell_back(whole: &mut Whole, hiding: &Hiding<'_>) {
 }
 
 impl<'a> Run<'a> {
-    fn of(hiding: &'a Hiding<'a>, index: Index, references: Vec<Reference>, by_referent: BTreeMap<Referent, Vec<usize>>) -> Run<'a> {
+    fn of(whole: &Whole, hiding: &'a Hiding<'a>) -> Run<'a> {
+        let index = Index::of(&whole.tree);
+        let references = references(&whole.tree, &index, hiding.all);
+        let mut by_referent: BTreeMap<Referent, Vec<usize>> = BTreeMap::new();
+        for (at, reference) in references.iter().enumerate() {
+            by_referent.entry(reference.to.clone()).or_default().push(at);
+        }
         Run {
             hiding,
             index,
@@ -289,16 +280,11 @@ impl<'a> Run<'a> {
             tile.gone = false;
         }
         let mut waiting: BTreeSet<u32> = BTreeSet::new();
-        // Titles are looked at when it is known which fields are hidden from whom.
-        let set = |tiles: &mut Vec<Tile>, node: &Node, things: &[Thing]| {
-            if let Some(tile) = tiles.get_mut(node.tile as usize) {
+        for ((file, path), things) in &gone {
+            let at = whole.tree.get(file, path).map(|node| node.tile as usize);
+            if let Some(tile) = at.and_then(|at| whole.tiles.get_mut(at)) {
                 tile.gone = true;
                 tile.because = reason(things);
-            }
-        };
-        for ((file, path), things) in &gone {
-            if let Some(node) = whole.tree.get(file, path) {
-                set(&mut whole.tiles, node, things);
             }
         }
         for ((file, path), (how, things)) in &pending {
@@ -309,7 +295,6 @@ impl<'a> Run<'a> {
             let (before, drafted) = (hiding.p0.get(file, path), hiding.p1.get(file, path));
             let is_as_before = before == drafted;
             let drafted = if *how == OnGone::Deny { Some(Node::text(NOBODY)) } else { safe(whole, &place, drafted) };
-            told.pending.insert(place, things.clone());
             let because = reason(things);
             let Some(tile) = whole.tiles.get_mut(node.tile as usize) else { continue };
             let followed = *how == OnGone::Deny || is_as_before;

@@ -145,10 +145,10 @@ fn is_new(input: &LayoutInput<'_>, table: &str, drafted: &crate::definition::Fie
 
 /// Whether a person laid a page out: added, deleted or moved fields, sections or child lists, or made the page.
 fn is_hand_laid(page: &Node, tiles: &[Tile]) -> bool {
-    let tile = |node: &Node| tiles.get(node.tile as usize).cloned().unwrap_or_default();
-    let array = |node: &Node| tile(node).laid || node.items().iter().any(|m| tile(m).own);
+    let is = |node: &Node, what: fn(&Tile) -> bool| tiles.get(node.tile as usize).is_some_and(what);
+    let array = |node: &Node| is(node, |t| t.laid) || node.items().iter().any(|m| is(m, |t| t.own));
     let rows = |node: &Node| node.items().iter().any(|row| row.get("fields").is_some_and(array));
-    tile(page).own || ["fields", "sections"].iter().filter_map(|key| page.get(key)).any(|node| array(node) || rows(node))
+    is(page, |t| t.own) || ["fields", "sections"].iter().filter_map(|key| page.get(key)).any(|node| array(node) || rows(node))
 }
 
 /// The entity and page an element is on.

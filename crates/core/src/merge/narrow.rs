@@ -1,4 +1,4 @@
-//! Step 5: access never widens. What comes in and wasn't seen before goes into the `hide` of every role that is restricted by
+//! Step 3: access never widens. What comes in and wasn't seen before goes into the `hide` of every role that is restricted by
 //! field, and of remote clients.
 
 use super::walk::enter_key;

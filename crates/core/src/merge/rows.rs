@@ -112,7 +112,7 @@ impl Walk<'_> {
             if item(drafts.p1, &title).is_some() {
                 continue;
             }
-            let mine = matching.yours_for(&title).filter(|own| matching.p1_for(drafts.p1, own).is_none());
+            let mine = matching.yours_for(&title).filter(|own| matching.row(drafts.p1, own).is_none());
             match mine.and_then(|own| items.iter_mut().find(|i| member_key(i) == own)) {
                 Some(mine) => self.row_lost(element, mine, row, record, hand_laid),
                 None if matching.yours_for(&title).is_none() => {
@@ -305,10 +305,6 @@ impl Matching {
     fn row<'a>(&self, draft: Option<&'a Node>, own: &str) -> Option<&'a Node> {
         let direct = item(draft, own);
         direct.or_else(|| self.pairs.iter().filter(|(_, o)| o == own).find_map(|(t, _)| item(draft, t)))
-    }
-
-    fn p1_for<'a>(&self, p1: Option<&'a Node>, own: &str) -> Option<&'a Node> {
-        self.row(p1, own)
     }
 }
 

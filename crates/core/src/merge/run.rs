@@ -98,7 +98,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let hidden = hidden_replacements(given, &comparison, &taken, &shown_before, &mut p1);
     conceal_titles(&whole, &p0, &mut p1);
 
-    // 3. and 4. Values, and what is new
+    // 2. Values, and what is new
     let placement = Placement::of(&LayoutInput {
         whole: &whole,
         p1: &p1,
@@ -125,10 +125,10 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     left_out.elements.extend(walked.left_out);
     kept.extend(deleted_fields(&first, &p0));
 
-    // 2. Hide and show, of what is there now
+    // 4. Hide and show, of what is there now
     let words: Vec<String> = carried.known.lost.iter().map(|(t, c)| without_gone(c.as_deref().unwrap_or(t)).to_owned()).collect();
     let given_up = given_up(given, &whole.tree);
-    // 5. Narrow access: first, since what is hidden from somebody is in no title
+    // 3. Narrow access: before, since what is hidden from somebody is in no title
     narrow::narrow(&mut whole, &before_walk, &new_fields);
     // Most definitions of most days hide nothing.
     let has_hidden = !carried.known.lost.is_empty()
@@ -178,7 +178,8 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         questions.push(question);
     }
     let mut named: BTreeMap<String, Vec<Thing>> = BTreeMap::new();
-    let was_lost = |thing: &Thing| given.known.renamed(&carried.names).is_lost(thing);
+    let known_before = given.known.renamed(&carried.names);
+    let was_lost = |thing: &Thing| known_before.is_lost(thing);
     for (element, things) in &told.asked {
         let new: Vec<Thing> = things.iter().filter(|t| !was_lost(t)).cloned().collect();
         if !new.is_empty() {

@@ -1,4 +1,4 @@
-//! Step 3 and 4: what is the generator's follows the draft where it changed, what is a person's stays, and what is new in the
+//! Step 2: what is the generator's follows the draft where it changed, what is a person's stays, and what is new in the
 //! draft comes in beside its neighbours there. One walk over the shapes serves every part of the format; arrays are in
 //! [`super::rows`].
 

@@ -1,5 +1,6 @@
 //! `.ysomorph/kept/`: a list for each file in which something is hidden or a person's, and one line for each other file.
 
+use super::tree::members;
 use crate::digest;
 use crate::open::{FileError, list_folder};
 use rayon::prelude::*;
@@ -9,9 +10,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::Arc;
 use ysomorph_core::definition::FileKey;
-use ysomorph_core::merge::{Identities, Whole, deleted_from, renamed_by_hand};
+use ysomorph_core::merge::{Identities, Tile, Whole, deleted_from, renamed_by_hand};
 use ysomorph_core::schema::lined;
-use ysomorph_kept::Tiles;
+use ysomorph_kept::{Mark, Tiles};
 
 const FOLDER: &str = ".ysomorph/kept";
 /// Stands in the index before the name of a list.
@@ -46,6 +47,8 @@ pub(crate) struct Kept {
     pub fresh: BTreeSet<FileKey>,
     /// What people deleted since the last command.
     pub deleted: BTreeSet<String>,
+    /// Files that people made under the name of one that is hidden as a whole: what is hidden is left alone.
+    pub taken: Vec<FileKey>,
     /// Fields that people gave another name since.
     pub renamed: Vec<(String, String, String)>,
     /// What they say.
@@ -126,7 +129,8 @@ impl Stored {
             }
         }
         let read = |(path, file, text): (&String, FileKey, &String)| match Tiles::from_list(text) {
-            Ok(tiles) => Ok((file, Arc::new(tiles))),
+            Ok(tiles) if notes_are_sound(&tiles) => Ok((file, Arc::new(tiles))),
+            Ok(_) => Err(failed(path, "what is remembered of a tile can't be read; bring it back from version control".to_owned())),
             Err(error) => Err(failed(path, error.to_string())),
         };
         stored.lists = lists.into_par_iter().map(read).collect::<Result<Vec<_>, _>>()?.into_iter().collect();
@@ -145,7 +149,12 @@ impl Stored {
         let mut edited: BTreeMap<FileKey, Arc<Tiles>> = BTreeMap::new();
         let all: Vec<(&FileKey, &String)> = texts.iter().collect();
         let lift = |(file, text): (&FileKey, &String)| match self.lists.get(file) {
-            Some(known) if known.shown() == *text => Some((file.clone(), Arc::clone(known), Lift::AsItWas)),
+            Some(known) if known.shown() == *text && !known.mark.notes.contains_key(&AWAY) => {
+                Some((file.clone(), Arc::clone(known), Lift::AsItWas))
+            }
+            Some(known) if known.mark.notes.contains_key(&AWAY) => {
+                Some((file.clone(), Arc::new(ysomorph_kept::read(text).ok()?), Lift::Taken))
+            }
             Some(known) => {
                 let mut tiles = Tiles::clone(known);
                 tiles.lift_keeping(text, &protects).ok()?;
@@ -163,6 +172,10 @@ impl Stored {
                     kept.unedited.insert(file.clone());
                 }
                 Lift::Edited => edited.extend(self.lists.get(&file).map(|known| (file.clone(), Arc::clone(known)))),
+                Lift::Taken => {
+                    kept.taken.push(file.clone());
+                    kept.fresh.insert(file.clone());
+                }
                 Lift::Fresh => {
                     kept.fresh.insert(file.clone());
                 }
@@ -232,11 +245,24 @@ impl Stored {
     }
 }
 
+/// Whether everything that is remembered of the tiles can be read: nothing of it is guessed.
+fn notes_are_sound(tiles: &Tiles) -> bool {
+    let is_sound = |mark: &Mark| mark.notes.iter().all(|(key, note)| *key == AWAY || serde_json::from_str::<Tile>(note).is_ok());
+    let mut sound = is_sound(&tiles.mark);
+    for line in tiles.lines() {
+        sound &= is_sound(&line.mark);
+        members(line.value(), &mut |member| sound &= is_sound(&member.mark));
+    }
+    sound
+}
+
 /// How a file stands to what the last command left.
 enum Lift {
     AsItWas,
     Edited,
     Fresh,
+    /// It has the name of a file that is hidden as a whole.
+    Taken,
 }
 
 /// What was kept before, to share what is as it was.
