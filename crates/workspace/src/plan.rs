@@ -85,7 +85,8 @@ impl Workspace {
 
     /// What the generator writes for a schema today, under the names that a definition uses.
     pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Explained {
-        let names = NamesInUse::of_whole(tree, &|_| false, &|_| false);
+        let first_names = self.state.kept.known.first_names(schema);
+        let names = NamesInUse::of_whole(tree, first_names, &|_| false, &|_| false);
         let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
         let open_to = self.state.kept.known.start_role.as_deref();
         explained(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to, title })

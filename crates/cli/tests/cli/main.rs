@@ -36,6 +36,7 @@ mod statements;
 mod stories;
 mod support;
 mod told;
+mod upheld;
 mod views;
 mod walks;
 mod whole;

@@ -6,9 +6,12 @@ use crate::layouts::relaid;
 use crate::model::{Column, Database, Random};
 use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
 use crate::support::similar_diff;
+use crate::upheld::Before;
 use std::collections::{BTreeMap, BTreeSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::Path;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use ysomorph_core::merge::{Outcome, Thing};
 use ysomorph_core::name::same;
 use ysomorph_workspace::{Workspace, start};
@@ -185,12 +188,14 @@ fn run(seed: u64) {
             edit_between(root, &mut visited, &mut random, step * 10 + n);
         }
         let there = states[next].shuffled(&states[at]);
+        let before = Before::of(root, &states[at]);
         let outcome = merge_answered(root, &states[at], &there, &original, &mut |question| {
             let mut hasher = DefaultHasher::new();
             (seed, &question.name).hash(&mut hasher);
             let choices: Vec<&String> = question.choices.iter().filter(|c| !["out", "later"].contains(&c.as_str())).collect();
             (*choices[usize::try_from(hasher.finish() % 97).unwrap() % choices.len()]).clone()
         });
+        before.assert_upheld(root, &outcome, &there);
         let seen: Vec<&Database> = visited.iter().zip(&states).filter(|(v, _)| v.is_some()).map(|(_, s)| s).collect();
         if !seen.iter().all(|state| knows_renames(state, &there, &outcome)) {
             return;
@@ -236,12 +241,21 @@ fn every_state_visited_again_gives_its_bytes_with_the_edits_made_between() {
     let cases = std::env::var("YSOMORPH_WALKS").ok().and_then(|s| s.parse().ok()).unwrap_or(CASES);
     let first = std::env::var("YSOMORPH_FIRST").ok().and_then(|s| s.parse().ok()).unwrap_or(1);
     let seeds: Vec<u64> = only.map_or_else(|| (first..first + cases).collect(), |seed| vec![seed]);
-    let mut failed = Vec::new();
-    for seed in seeds {
-        if std::panic::catch_unwind(|| run(seed)).is_err() {
-            eprintln!("walk {seed} failed");
-            failed.push(seed);
+    let next = AtomicUsize::new(0);
+    let failed = Mutex::new(Vec::new());
+    let threads = std::thread::available_parallelism().map_or(1, |n| n.get());
+    std::thread::scope(|scope| {
+        for _ in 0..threads {
+            scope.spawn(|| {
+                while let Some(seed) = seeds.get(next.fetch_add(1, Ordering::Relaxed)) {
+                    if std::panic::catch_unwind(|| run(*seed)).is_err() {
+                        eprintln!("walk {seed} failed");
+                        failed.lock().unwrap().push(*seed);
+                    }
+                }
+            });
         }
-    }
+    });
+    let failed = failed.into_inner().unwrap();
     assert!(failed.is_empty(), "{} walks failed: {failed:?} (run one with YSOMORPH_SEED=N)", failed.len());
 }

@@ -7,6 +7,7 @@
 mod format;
 mod json_schema;
 mod kinds;
+mod mentions;
 mod model;
 mod node;
 mod read;
@@ -17,6 +18,7 @@ mod validate;
 pub use format::{ACTIONS, APP, ENTITY, FIELD_KINDS, PAGE_KINDS, WORKSPACE};
 pub use json_schema::json_schema;
 pub use kinds::FieldKind;
+pub use mentions::{Pieces, rename_mentions, renamed_mentions};
 pub use model::{
     Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
     Place, Related, Spanned,

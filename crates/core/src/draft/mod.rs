@@ -25,12 +25,13 @@ pub use names::{NamesInUse, wanted_name};
 pub use notes::Note;
 pub use pages::PageDraft;
 
-use crate::definition::{FileKey, Node, Tree};
+use crate::definition::{FileKey, Node, Tree, rename_mentions};
 use crate::name;
 use crate::schema::{Schema, Table, TableKind};
 use fields::FieldDraft;
 use joins::{Join, Linked};
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use titles::Title;
 
@@ -63,6 +64,10 @@ pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
 
 /// Drafts a whole definition and gives it to `then`, with what it was drafted from.
 fn built<R>(schema: &Schema, plan: &Plan<'_>, then: impl FnOnce(&Context<'_>, Draft) -> R) -> R {
+    // Whatever tables and columns are called now, they are spoken of by their first names: a rename changes no label and no
+    // layout, and a draft is the same whichever way a schema was reached.
+    let first = &plan.names.first;
+    let schema = &*if first.is_empty() { Cow::Borrowed(schema) } else { Cow::Owned(first.applied_to(schema)) };
     let joins = join_tables(schema, plan);
     let in_use = plan.names.completed(schema, &joins.iter().map(|j| j.table.name.as_str()).collect::<Vec<_>>());
     let names = Names { schema, conventions: plan.conventions, in_use: &in_use };
@@ -79,6 +84,14 @@ fn built<R>(schema: &Schema, plan: &Plan<'_>, then: impl FnOnce(&Context<'_>, Dr
         app.set("role", Node::table().with(role, Node::table().with("label", labels::sentence(role).as_str().into())));
     }
     draft.tree.files.insert(FileKey::App, app.with_some("menu", menu::menu(&context)));
+    let now = first.inverse();
+    if !now.is_empty() {
+        rename_mentions(&mut draft.tree, schema, &now);
+        for (view, keys) in draft.keys.values_mut() {
+            keys.iter_mut().flatten().for_each(|c| *c = now.column(view, c).to_owned());
+            *view = now.table(view).to_owned();
+        }
+    }
     then(&context, draft)
 }
 

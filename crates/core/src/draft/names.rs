@@ -2,12 +2,15 @@
 
 use crate::definition::{FieldNames, Index, Node, Tree};
 use crate::name;
+use crate::rename::RenameMap;
 use crate::schema::{Schema, Table};
 use std::collections::{BTreeMap, BTreeSet};
 
-/// Entity names by table, field names by columns.
+/// Entity names by table, field names by columns. Tables and columns go by the first names they had.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NamesInUse {
+    /// From the names of now to the first ones.
+    pub(super) first: RenameMap,
     entities: BTreeMap<String, String>,
     fields: BTreeMap<String, BTreeMap<Vec<String>, String>>,
     taken_entities: BTreeSet<String>,
@@ -29,6 +32,7 @@ impl Default for NamesInUse {
     /// None but those that no entity can have.
     fn default() -> NamesInUse {
         NamesInUse {
+            first: RenameMap::default(),
             entities: BTreeMap::new(),
             fields: BTreeMap::new(),
             taken_entities: BTreeSet::from(["app".to_owned()]),
@@ -45,9 +49,10 @@ impl Default for NamesInUse {
 impl NamesInUse {
     /// Names of a definition with everything that is hidden. A table with several entities is drafted under one that isn't a
     /// person's own; one that a merge put in and nobody touched (`is_added`) is no reason to draft one again.
-    pub fn of_whole(definition: &Tree, is_own: &dyn Fn(&str) -> bool, is_added: &dyn Fn(&str) -> bool) -> NamesInUse {
-        let mut names = NamesInUse::default();
-        let index = Index::of(definition);
+    pub fn of_whole(definition: &Tree, first: RenameMap, is_own: &dyn Fn(&str) -> bool, is_added: &dyn Fn(&str) -> bool) -> NamesInUse {
+        let mut names = NamesInUse { first, ..NamesInUse::default() };
+        let now = Index::of(definition);
+        let index = now.renamed(&names.first);
         let (own, drafted): (Vec<_>, Vec<_>) = index.entities.iter().partition(|(entity, _)| is_own(entity));
         for (entity, known) in drafted.iter().chain(&own) {
             names.entities.entry(name::fold(&known.table)).or_insert_with(|| (*entity).clone());
@@ -67,14 +72,17 @@ impl NamesInUse {
             }
         }
         for (entity, node) in definition.entities() {
-            let list = |key: &str| node.get(key).map(Node::strings).unwrap_or_default().iter().map(|c| name::read(c)).collect::<Vec<_>>();
-            names.left_out.insert(entity.to_owned(), list("left_out").iter().map(|c| name::fold(c)).collect());
-            names.keys.extend(index.table(entity).map(|table| (name::fold(table), vec![list("key")])));
+            let table = now.table(entity).unwrap_or_default();
+            let first = |column: &String| names.first.column(table, &name::read(column)).to_owned();
+            let list = |key: &str| node.get(key).map(Node::strings).unwrap_or_default().iter().map(first).collect::<Vec<_>>();
+            let (left_out, key) = (list("left_out").iter().map(|c| name::fold(c)).collect(), list("key"));
+            names.left_out.insert(entity.to_owned(), left_out);
+            names.keys.extend(index.table(entity).map(|table| (name::fold(table), vec![key])));
         }
         names
     }
 
-    /// Keeps columns (or join tables with their columns) of entities, and tables, out of the draft.
+    /// Keeps columns (or join tables with their columns) of entities, and tables, out of the draft: by their first names.
     pub fn keep_out<'n>(&mut self, columns: impl IntoIterator<Item = &'n (String, String)>, tables: impl IntoIterator<Item = &'n String>) {
         for (entity, column) in columns {
             self.left_out.entry(entity.clone()).or_default().push(column.clone());
@@ -83,8 +91,8 @@ impl NamesInUse {
     }
 
     /// What a draft has and the definition lacks was deleted by a person: columns by entity, and tables, as [`keep_out`](Self::keep_out) takes them.
-    pub fn deleted(definition: &Tree, draft: &Tree) -> (Vec<(String, String)>, Vec<String>) {
-        let (yours, drafted) = (Index::of(definition), Index::of(draft));
+    pub fn deleted(&self, definition: &Index, draft: &Tree) -> (Vec<(String, String)>, Vec<String>) {
+        let (yours, drafted) = (definition.renamed(&self.first), Index::of(draft).renamed(&self.first));
         let (mut columns, mut tables) = (Vec::new(), Vec::new());
         for (entity, known) in &drafted.entities {
             let Some(mine) = yours.entities.get(entity) else {
@@ -105,20 +113,28 @@ impl NamesInUse {
     pub fn with_keys(mut self, answers: &BTreeMap<String, String>) -> NamesInUse {
         for (question, choice) in answers {
             if let Some(table) = question.strip_prefix("key/") {
-                self.set_key(&name::read_table(table), choice.split(',').map(name::read).collect());
+                let key: Vec<String> = choice.split(',').map(name::read).collect();
+                self.set_key(&name::read_table(table), &key);
             }
         }
         self
     }
 
     /// Takes a key over for a table.
-    pub fn set_key(&mut self, table: &str, key: Vec<String>) {
-        self.keys.insert(name::fold(table), vec![key]);
+    pub fn set_key(&mut self, table: &str, key: &[String]) {
+        let (table, key) = self.by_first_names(table, key);
+        self.keys.insert(table, vec![key]);
+    }
+
+    fn by_first_names(&self, table: &str, key: &[String]) -> (String, Vec<String>) {
+        let key = key.iter().map(|c| self.first.column(table, c).to_owned()).collect();
+        (name::fold(self.first.table(table)), key)
     }
 
     /// Another key that was drafted for a table, for where the columns of those before aren't there.
-    pub fn add_key(&mut self, table: &str, key: Vec<String>) {
-        self.keys.entry(name::fold(table)).or_default().push(key);
+    pub fn add_key(&mut self, table: &str, key: &[String]) {
+        let (table, key) = self.by_first_names(table, key);
+        self.keys.entry(table).or_default().push(key);
     }
 
     /// The key that was drafted for a table as it is.

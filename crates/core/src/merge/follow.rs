@@ -124,7 +124,7 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
     let nothing = Schema::new(schema.engine, Vec::new());
     let Whole { tree, tiles } = whole;
     for (file, root) in &mut tree.files {
-        let mut texts: BTreeMap<Vec<Seg>, super::rekey::Pieces> = BTreeMap::new();
+        let mut texts: BTreeMap<Vec<Seg>, crate::definition::Pieces> = BTreeMap::new();
         let mut keys: Vec<(Vec<Seg>, String)> = Vec::new();
         // What SQL says of tables and columns is asked of nobody here.
         for reference in references_in(file, root, index, &nothing) {

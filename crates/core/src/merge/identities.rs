@@ -17,6 +17,9 @@ pub struct Named {
     pub column: Option<String>,
     /// The names it had before, the latest last.
     pub names: Vec<String>,
+    /// The name it was first known by: what is drafted speaks of it by that, so that a rename changes no label and no layout.
+    #[serde(default)]
+    pub first: String,
 }
 
 /// What merges know of the database beyond the accepted schema.
@@ -92,7 +95,8 @@ impl Identities {
     fn with_tables(&self, to: &dyn Fn(&str) -> String) -> Identities {
         let named = self.named.iter().map(|n| {
             let names = n.names.iter().map(|name| if n.column.is_none() { to(name) } else { name.clone() });
-            Named { table: to(&n.table), column: n.column.clone(), names: names.collect() }
+            let first = if n.column.is_none() { to(&n.first) } else { n.first.clone() };
+            Named { table: to(&n.table), column: n.column.clone(), names: names.collect(), first }
         });
         let left_out = LeftOut { tables: self.left_out.tables.iter().map(|t| to(t)).collect(), ..self.left_out.clone() };
         Identities {
@@ -147,6 +151,32 @@ impl Identities {
         self.names_of(&Thing::column(table, column)).iter().skip(1).any(|n| name::same(n, wanted))
     }
 
+    /// From the names of now to the first ones, where nothing of `all` has them meanwhile.
+    pub fn first_names(&self, all: &Schema) -> RenameMap {
+        let mut first = RenameMap::default();
+        let is_taken = |one: &Named| {
+            let others = self.named.iter().filter(|n| **n != *one && n.table == one.table || n.column.is_none() && one.column.is_none());
+            let twice =
+                others.filter(|n| *n != one && n.column.is_some() == one.column.is_some()).any(|n| name::same(&n.first, &one.first));
+            let there = match &one.column {
+                None => all.table(&one.first).is_some(),
+                Some(_) => all.column(&one.table, &one.first).is_some(),
+            };
+            twice || there
+        };
+        for one in &self.named {
+            let now = one.column.as_deref().unwrap_or(&one.table);
+            if one.first.is_empty() || name::same(now, &one.first) || is_taken(one) {
+                continue;
+            }
+            match &one.column {
+                None => first.rename_table(&one.table, &one.first),
+                Some(column) => first.rename_column(&one.table, column, &one.first),
+            }
+        }
+        first
+    }
+
     /// Brings everything to the names in use now, and remembers the ones before.
     #[must_use]
     pub fn renamed(&self, map: &RenameMap) -> Identities {
@@ -167,7 +197,8 @@ impl Identities {
             let names = match at.and_then(|at| now.named.get_mut(at)) {
                 Some(named) => &mut named.names,
                 None => {
-                    now.named.push(Named { table: table.to_owned(), column: column.map(str::to_owned), names: Vec::new() });
+                    let first = without_gone(before).to_owned();
+                    now.named.push(Named { table: table.to_owned(), column: column.map(str::to_owned), names: Vec::new(), first });
                     let Some(named) = now.named.last_mut() else { return };
                     &mut named.names
                 }
@@ -183,7 +214,6 @@ impl Identities {
             note(map.table(table), Some(to), from, to);
         }
         now.named.sort_by(|a, b| (&a.table, &a.column).cmp(&(&b.table, &b.column)));
-        now.left_out.tables = self.left_out.tables.iter().map(|t| name::fold(map.table(t))).collect();
         now
     }
 }

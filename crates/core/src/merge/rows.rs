@@ -3,7 +3,7 @@
 
 use super::questions::Limit;
 use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk, unnumbered};
-use super::whole::{has_own, item, keys, numbered, place_by};
+use super::whole::{Tile, has_own, item, keys, numbered, place_by};
 use crate::definition::{Node, Shape, Value};
 use crate::merge::{Element, member_key};
 
@@ -12,7 +12,6 @@ impl Walk<'_> {
     pub(super) fn set(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
         // What is on a page a person laid out stays until its column goes; what it is searched and sorted by is no layout.
         let hand_laid = element.last() == "fields" && self.given.placement.is_hand_laid(element);
-        let renamed = self.given.renamed.contains(element.file.name());
         let (p0, p1) = (keys(drafts.p0), keys(drafts.p1));
         let Value::List(items) = &mut node.value else { return };
         for member in items.iter() {
@@ -24,16 +23,17 @@ impl Walk<'_> {
             if p1.contains(&key) {
                 // Only where the draft gains it: a rename alone moves nothing.
                 let gained = !p0.contains(&key);
-                if tile.away && gained {
+                if tile.away {
                     tile.away = false;
                     AGAIN.clone_into(&mut tile.because);
                 } else if gained && !tile.was_hidden {
                     tile.stays = true;
                 }
-            } else if (p0.contains(&key) || tile.added && renamed) && !tile.away {
+            } else if p0.contains(&key) && !tile.away {
                 if tile.stays {
                     tile.stays = false;
-                } else if !hand_laid {
+                } else if !hand_laid || tile.added {
+                    // What a merge put in goes with its cause.
                     tile.away = true;
                     NO_MORE.clone_into(&mut tile.because);
                 }
@@ -67,20 +67,20 @@ impl Walk<'_> {
         if element.last() == "choices" {
             self.choices(element, node, drafts);
         }
-        let matching = Matching::of(node, drafts);
+        let matching = Matching::of(node, drafts, self.tiles);
         let Value::List(items) = &mut node.value else { return };
-        let mut previous: Option<String> = None;
-        let mut new_rows: Vec<(Option<String>, Node)> = Vec::new();
+        let mut previous: Option<u32> = None;
+        let mut new_rows: Vec<(Option<u32>, Node)> = Vec::new();
         for row in drafts.p1.map(Node::items).unwrap_or_default() {
             let title = member_key(row);
             let before = item(drafts.p0, &title);
             if let Some(own) = matching.yours_for(&title) {
-                let member = element.member(&own);
-                let p0 = matching.row(drafts.p0, &own);
-                if let Some(mine) = items.iter_mut().find(|i| member_key(i) == own) {
+                let p0 = matching.row_before(drafts.p0, own);
+                if let Some(mine) = items.iter_mut().find(|i| i.tile == own) {
+                    let member = element.member(&member_key(mine));
                     let at = self.tile(mine).at.clone();
                     let tile = self.tile(mine);
-                    if tile.away && p0.is_none() {
+                    if tile.away {
                         tile.away = false;
                         AGAIN.clone_into(&mut tile.because);
                     } else if p0.is_none() && at.is_none() && !tile.was_hidden && !tile.own {
@@ -95,30 +95,36 @@ impl Walk<'_> {
                 previous = Some(own);
             } else if before.is_none() {
                 if let Some(new) = self.new_row(element, row) {
-                    new_rows.push((previous.clone(), new));
+                    let new = numbered(new, self.tiles, NEW);
+                    let own = new.tile;
+                    new_rows.push((previous, new));
+                    previous = Some(own);
                 }
-                previous = Some(title);
             } else if let Some(before) = before {
                 self.emptied_row(element, items, row, before);
             }
         }
         for (after, new) in new_rows {
-            let there: Vec<String> = items.iter().map(member_key).collect();
-            let at = after.and_then(|a| there.iter().position(|t| *t == a)).map_or(if hand_laid { there.len() } else { 0 }, |at| at + 1);
-            items.insert(at, numbered(new, self.tiles, NEW));
+            let behind = after.and_then(|a| items.iter().position(|i| i.tile == a)).map(|at| at + 1);
+            items.insert(behind.unwrap_or(if hand_laid { items.len() } else { 0 }), new);
         }
         for row in drafts.p0.map(Node::items).unwrap_or_default() {
             let title = member_key(row);
             if item(drafts.p1, &title).is_some() {
                 continue;
             }
-            let mine = matching.yours_for(&title).filter(|own| matching.row(drafts.p1, own).is_none());
-            match mine.and_then(|own| items.iter_mut().find(|i| member_key(i) == own)) {
-                Some(mine) => self.row_lost(element, mine, row, record, hand_laid),
-                None if matching.yours_for(&title).is_none() => {
-                    self.left_out.insert(element.member(&title).encode());
-                }
-                None => {}
+            let Some(own) = matching.yours_before(&title) else {
+                self.left_out.insert(element.member(&title).encode());
+                continue;
+            };
+            if let Some(mine) = items.iter_mut().find(|i| i.tile == own && !matching.is_there_now(own)) {
+                self.row_lost(element, mine, row, record, hand_laid);
+            }
+        }
+        // What went with what it names, and names something that is there again, is the draft's again.
+        for mine in items.iter_mut().filter(|i| !matching.is_there(i.tile)) {
+            if let Some(at) = self.tile(mine).at.clone().filter(|_| !has_own(mine, self.tiles)) {
+                self.row_lost(element, mine, &at, record, hand_laid);
             }
         }
         let shown = super::whole::shown(node, self.tiles);
@@ -269,43 +275,90 @@ impl Walk<'_> {
     }
 }
 
-/// Which of a person's rows is which of the draft's.
+/// Which of a person's rows is which of the drafts'. Rows are known by their tiles: two may have one title, one of them hidden.
 struct Matching {
-    /// Draft key → yours.
-    pairs: Vec<(String, String)>,
+    /// Titles of the accepted draft → yours.
+    before: Vec<(String, u32)>,
+    /// Titles of the changed draft → yours.
+    now: Vec<(String, u32)>,
 }
 
 impl Matching {
-    fn of(yours: &Node, drafts: Drafts<'_>) -> Matching {
-        let mut pairs: Vec<(String, String)> = keys(Some(yours)).into_iter().map(|title| (title.clone(), title)).collect();
-        for draft in [drafts.p1, drafts.p0].into_iter().flatten() {
-            let titles = keys(Some(draft));
-            for row in draft.items() {
+    fn of(yours: &Node, drafts: Drafts<'_>, tiles: &[Tile]) -> Matching {
+        let was_hidden = |row: &Node| tiles.get(row.tile as usize).is_some_and(|t| t.was_hidden);
+        let (old, new) = (keys(drafts.p0), keys(drafts.p1));
+        let (hidden, shown): (Vec<&Node>, Vec<&Node>) = yours.items().iter().partition(|row| was_hidden(row));
+        // What the accepted draft has is what is shown, if it is there at all.
+        let before = pairs(drafts.p0, &old, &[&shown, &hidden], Vec::new());
+        // A row of the changed draft is what the same row was before.
+        let now: Vec<(String, u32)> = before.iter().filter(|(title, _)| new.contains(title)).cloned().collect();
+        let all: Vec<&Node> = yours.items().iter().collect();
+        let now = pairs(drafts.p1, &new, &[&all], now);
+        Matching { before, now }
+    }
+
+    fn yours_for(&self, title: &str) -> Option<u32> {
+        self.now.iter().find(|(t, _)| t == title).map(|(_, own)| *own)
+    }
+
+    fn yours_before(&self, title: &str) -> Option<u32> {
+        self.before.iter().find(|(t, _)| t == title).map(|(_, own)| *own)
+    }
+
+    /// The row of the accepted draft that one of yours is.
+    fn row_before<'a>(&self, draft: Option<&'a Node>, own: u32) -> Option<&'a Node> {
+        self.before.iter().find(|(_, o)| *o == own).and_then(|(title, _)| item(draft, title))
+    }
+
+    fn is_there(&self, own: u32) -> bool {
+        self.before.iter().chain(&self.now).any(|(_, o)| *o == own)
+    }
+
+    fn is_there_now(&self, own: u32) -> bool {
+        self.now.iter().any(|(_, o)| *o == own)
+    }
+}
+
+/// Pairs the rows of a draft with those of each group in turn: by title, then by most shared members with a row whose title the
+/// draft hasn't.
+fn pairs(draft: Option<&Node>, titles: &[String], groups: &[&[&Node]], known: Vec<(String, u32)>) -> Vec<(String, u32)> {
+    let mut pairs = known;
+    for group in groups {
+        for by_title in [true, false] {
+            for row in rows(draft) {
                 let title = member_key(row);
                 if pairs.iter().any(|(t, _)| *t == title) {
                     continue;
                 }
-                let free = yours.items().iter().filter(|y| {
-                    !titles.contains(&member_key(y)) && !pairs.iter().any(|(t, o)| *o == member_key(y) && t != o && titles.contains(t))
-                });
-                let best = free.map(|y| (shared(row, y), member_key(y))).filter(|(count, _)| *count > 0).max_by_key(|(count, _)| *count);
-                if let Some((_, own)) = best {
-                    pairs.push((title, own));
-                }
+                let free = group.iter().copied().filter(|y| !pairs.iter().any(|(_, own)| *own == y.tile));
+                let found = if by_title {
+                    let titled: Vec<&Node> = free.filter(|y| member_key(y) == title).collect();
+                    most_shared(row, titled.iter().copied()).or(titled.first().copied())
+                } else {
+                    most_shared(row, free.filter(|y| !titles.contains(&member_key(y))))
+                };
+                pairs.extend(found.map(|own| (title, own.tile)));
             }
         }
-        Matching { pairs }
     }
+    pairs
+}
 
-    fn yours_for(&self, title: &str) -> Option<String> {
-        self.pairs.iter().find(|(t, _)| t == title).map(|(_, own)| own.clone())
-    }
+/// The rows of an array.
+fn rows(node: Option<&Node>) -> &[Node] {
+    node.map(Node::items).unwrap_or_default()
+}
 
-    /// The row of a draft that one of yours is.
-    fn row<'a>(&self, draft: Option<&'a Node>, own: &str) -> Option<&'a Node> {
-        let direct = item(draft, own);
-        direct.or_else(|| self.pairs.iter().filter(|(_, o)| o == own).find_map(|(t, _)| item(draft, t)))
+/// The row that shares most members with one, the first of equals.
+fn most_shared<'a>(row: &Node, rows: impl Iterator<Item = &'a Node>) -> Option<&'a Node> {
+    let mut best: Option<(usize, &Node)> = None;
+    for other in rows {
+        let count = shared(row, other);
+        if count > best.map_or(0, |(most, _)| most) {
+            best = Some((count, other));
+        }
     }
+    best.map(|(_, other)| other)
 }
 
 fn shared(a: &Node, b: &Node) -> usize {

@@ -61,18 +61,20 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let index = Index::of(&whole.tree);
     let accepted = carried.names.applied_to(given.accepted);
     let ordered = in_accepted_order(&carried.all, &effective);
-    left_out.columns = columns_under(&left_out.columns, &index, &taken);
     let is_own = |entity: &str| whole.tree.entity(entity).and_then(|root| whole.tile(root)).is_some_and(|t| t.own);
     let is_added = |entity: &str| {
         let root = whole.tree.entity(entity);
         root.is_some_and(|root| whole.tile(root).is_some_and(|t| t.added) && !has_own(root, &whole.tiles))
     };
-    let mut names = NamesInUse::of_whole(&whole.tree, &is_own, &is_added);
+    let first_names = carried.known.first_names(&carried.all);
+    let by_first_names = index.renamed(&first_names);
+    let mut names = NamesInUse::of_whole(&whole.tree, first_names, &is_own, &is_added);
     // A key behind another: the one that is shown holds where the columns of the other aren't there.
     for (entity, root) in whole.tree.entities() {
         let shown = root.get("key").and_then(|key| whole.tile(key)?.stand_in.as_ref());
         if let (Some(shown), Some(table)) = (shown, index.table(entity)) {
-            names.add_key(table, shown.value.strings().iter().map(|c| name::read(c)).collect());
+            let key: Vec<String> = shown.value.strings().iter().map(|c| name::read(c)).collect();
+            names.add_key(table, &key);
         }
     }
     let open_to = given.known.start_role.as_deref().filter(|role| whole.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
@@ -82,8 +84,8 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let first = plan(&names, &seen).tree;
     // What a person deleted isn't drafted, so that nothing else in a draft names it.
     let lost = Lost::of(&carried.known);
-    let (columns, deleted) = NamesInUse::deleted(&whole.tree, &first);
-    keep_out(&mut left_out, &columns, &deleted, &index);
+    let (columns, deleted) = names.deleted(&index, &first);
+    keep_out(&mut left_out, &columns, &deleted, &by_first_names);
     let p0 = if left_out.columns.is_empty() && left_out.tables.is_empty() {
         first.clone()
     } else {
@@ -112,14 +114,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let is_lost = |table: &str, column: &String| lost.of_thing(&Thing::column(table, column)).is_some();
     let lost_keys: BTreeSet<String> =
         index.entities.iter().filter(|(_, e)| e.key.iter().any(|c| is_lost(&e.table, c))).map(|(e, _)| e.clone()).collect();
-    let renamed = renamed_entities(&index, &carried.names);
-    let rules = walk::Given {
-        placement: &placement,
-        answers: given.answers,
-        left_out: &left_out.elements,
-        lost_keys: &lost_keys,
-        renamed: &renamed,
-    };
+    let rules = walk::Given { placement: &placement, answers: given.answers, left_out: &left_out.elements, lost_keys: &lost_keys };
     let walked = walk(&mut whole, &p0, &p1, rules);
     let (mut kept, limits, new_fields) = (walked.kept, walked.limits, walked.new_fields);
     left_out.elements.extend(walked.left_out);
@@ -217,29 +212,13 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     }
 }
 
-/// Entities over tables that have another name now, or whose columns have.
-fn renamed_entities(index: &Index, names: &RenameMap) -> BTreeSet<String> {
-    let of_columns = names.column_renames().map(|(table, ..)| names.table(table));
-    let tables: BTreeSet<String> = names.table_renames().map(|(_, to)| to).chain(of_columns).map(name::fold).collect();
-    index.entities.iter().filter(|(_, e)| tables.contains(&name::fold(&e.table))).map(|(entity, _)| entity.clone()).collect()
-}
-
 /// Whether an element is there, shown or hidden.
 fn is_there(tree: &Tree, element: &Element) -> bool {
     tree.files.get(&element.file).is_some_and(|root| element.resolve(root).is_some())
 }
 
-/// Columns that were left out, under their names now.
-fn columns_under(columns: &BTreeSet<(String, String)>, index: &Index, taken: &RenameMap) -> BTreeSet<(String, String)> {
-    let back = taken.inverse();
-    let now = |(entity, column): &(String, String)| {
-        let table = index.table(entity).map(|t| back.table(t).to_owned()).unwrap_or_default();
-        (entity.clone(), name::fold(taken.column(&table, column)))
-    };
-    columns.iter().map(now).collect()
-}
-
-/// What a person left out: told by the draft of the accepted schema; of what is lost at the moment, as it was known before.
+/// What a person left out: told by the draft of the accepted schema; of what is lost at the moment, as it was known before. All
+/// by first names.
 fn keep_out(left_out: &mut super::identities::LeftOut, columns: &[(String, String)], deleted: &[String], index: &Index) {
     let used = |entity: &str, column: &str| index.entities.get(entity).is_some_and(|e| e.fields.values().any(|f| f.is_over(column)));
     left_out.columns.retain(|(entity, column)| index.entities.contains_key(entity) && !used(entity, column));

@@ -32,8 +32,6 @@ pub(super) struct Given<'a> {
     pub left_out: &'a BTreeSet<String>,
     /// Entities whose key names a lost column: another key stands in for it.
     pub lost_keys: &'a BTreeSet<String>,
-    /// Entities over tables that are renamed, or whose columns are: under another name the generator may say something else.
-    pub renamed: &'a BTreeSet<String>,
 }
 
 /// The walk, and what it comes to.
@@ -101,7 +99,6 @@ impl Walk<'_> {
         }
         let is_element = !matches!(shape, Shape::Named(_)) || element.steps.len() != 1;
         let at = self.tile(node).at.clone();
-        let gained = drafts.p0.is_none();
         let drafts = Drafts { p0: drafts.p0.or(at.as_ref()), ..drafts };
         if is_element {
             match (drafts.p0, drafts.p1) {
@@ -115,7 +112,7 @@ impl Walk<'_> {
                 }
                 (before, Some(_)) => {
                     let tile = self.tile(node);
-                    if tile.away && gained {
+                    if tile.away {
                         tile.away = false;
                         AGAIN.clone_into(&mut tile.because);
                     } else if before.is_none() && !tile.was_hidden {
@@ -300,13 +297,6 @@ impl Walk<'_> {
                 }
                 if before.as_ref() != Some(p1) {
                     self.follows(node, before.as_ref(), p1);
-                }
-            }
-            (None, None) if self.given.renamed.contains(element.file.name()) && !self.would_widen(element, node) => {
-                let tile = self.tile(node);
-                if tile.added && !tile.away {
-                    tile.away = true;
-                    NO_MORE.clone_into(&mut tile.because);
                 }
             }
             (Some(p0), Some(p1)) if p0 != p1 && (!self.would_widen(element, node) || p1.as_bool() == Some(true)) => {

@@ -189,7 +189,7 @@ fn renamed_apart(names: &[Named], renames: &RenameMap) -> bool {
 }
 
 /// A name in the quotes it stood in, or in double quotes where the new name needs them.
-fn requoted(new: &str, quote: Option<char>, engine: Engine) -> String {
+pub(crate) fn requoted(new: &str, quote: Option<char>, engine: Engine) -> String {
     // Only the last part of a qualified name stands where the old one stood.
     let (_, new) = name::split_qualified(new);
     match quote {

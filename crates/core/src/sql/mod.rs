@@ -23,6 +23,7 @@ mod written;
 pub use canonical::{readable, says_same};
 pub(crate) use dialect::identifier;
 pub use embedded::{literal_at, statement_at, statements, without_placeholders};
+pub(crate) use fragment::requoted;
 pub use fragment::{Analysis, Named, Scope, Target, analyse, rename_in};
 pub use limits::{Says, limits};
 pub use outline::{Outline, outline};
