@@ -6,7 +6,7 @@ use crate::model::{Column, Database};
 use rusqlite::Connection;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
-use ysomorph_core::definition::{Model, Tree};
+use ysomorph_core::definition::{Model, Node, Tree};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::name;
 use ysomorph_workspace::Workspace;
@@ -176,7 +176,15 @@ impl Before {
             .iter()
             .flat_map(|t| t.entities())
             .filter(|(_, e)| e.get("table").and_then(|t| t.as_text()).is_some_and(|t| words.contains(&name::fold(&name::read(t)))));
-        let over: BTreeSet<String> = over.map(|(entity, _)| name::fold(entity)).collect();
+        let mut over: BTreeSet<String> = over.map(|(entity, _)| name::fold(entity)).collect();
+        // Titles are made of titles, as deep as they go.
+        while let Some(more) = trees.iter().flat_map(|t| t.entities()).find(|(entity, root)| {
+            let fields = root.get("field").map(Node::entries).unwrap_or_default();
+            let target = |f: &ysomorph_core::definition::Entry| Some(name::fold(f.node.get("lookup")?.get("entity")?.as_text()?));
+            !over.contains(&name::fold(entity)) && fields.iter().filter_map(target).any(|t| over.contains(&t))
+        }) {
+            over.insert(name::fold(more.0));
+        }
         words.extend(over);
         for (file, text) in self.files.iter().filter(|(f, _)| f.starts_with("app/") && f.ends_with(".toml") && *f != "app/app.toml") {
             let entity = file.trim_start_matches("app/").trim_end_matches(".toml");

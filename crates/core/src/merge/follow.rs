@@ -4,7 +4,7 @@
 
 use super::whole::Whole;
 use crate::definition::{FileKey, Index, Node, Referent, Seg, Value, references_in};
-use crate::draft::wanted_name;
+use crate::draft::{field_label, wanted_name};
 use crate::merge::Element;
 use crate::name::{self, same};
 use crate::rename::{RenameMap, without_gone};
@@ -152,13 +152,7 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
                 tile.because.clone_from(&because);
             }
         }
-        if let FileKey::Entity(entity) = file {
-            let own: BTreeMap<&str, &str> =
-                new.iter().filter(|((of, _), _)| of == entity).map(|((_, from), to)| (from.as_str(), to.as_str())).collect();
-            if !own.is_empty() {
-                in_drafts(root, tiles, &own);
-            }
-        }
+        in_drafts(root, file.name(), tiles, new);
         // All at once: one field may take the name that another gives up.
         let mut renames: Vec<(Vec<Seg>, usize, String)> = Vec::new();
         for (path, to) in keys {
@@ -171,6 +165,9 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
         for (table, at, to) in renames {
             let Some(Value::Table(entries)) = root.at_path_mut(&table).map(|n| &mut n.value) else { continue };
             if let Some(entry) = entries.get_mut(at) {
+                if let Some(said) = tiles.get_mut(entry.node.tile as usize).and_then(|t| t.at.as_mut()) {
+                    relabel(said, &entry.key, &to);
+                }
                 entry.key = to;
                 if let Some(tile) = tiles.get_mut(entry.node.tile as usize) {
                     tile.because.clone_from(&because);
@@ -180,37 +177,56 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
     }
 }
 
-/// What the draft said of what has left speaks of fields too.
-fn in_drafts(node: &Node, tiles: &mut [super::whole::Tile], own: &BTreeMap<&str, &str>) {
+/// What the draft said of what has left speaks of fields too: of the file's own entity, in a child list of the entity there.
+fn in_drafts(node: &Node, entity: &str, tiles: &mut [super::whole::Tile], new: &NewNames) {
+    let entity = listed(node).unwrap_or(entity);
     if let Some(at) = tiles.get_mut(node.tile as usize).and_then(|t| t.at.as_mut()) {
-        in_draft(at, "", own);
+        in_draft(at, "", entity, new);
     }
-    node.items().iter().for_each(|item| in_drafts(item, tiles, own));
-    node.entries().iter().for_each(|e| in_drafts(&e.node, tiles, own));
+    node.items().iter().for_each(|item| in_drafts(item, entity, tiles, new));
+    node.entries().iter().for_each(|e| in_drafts(&e.node, entity, tiles, new));
 }
 
-fn in_draft(node: &mut Node, key: &str, own: &BTreeMap<&str, &str>) {
+/// A drafted field says its label where that isn't its name's words: under another name it does, or does no more.
+fn relabel(field: &mut Node, from: &str, to: &str) {
+    let label = field.get("label").and_then(Node::as_text).map_or_else(|| field_label(from), str::to_owned);
+    if label == field_label(to) {
+        field.unset("label");
+    } else {
+        field.set("label", Node::text(label));
+    }
+}
+
+/// The entity of a child list.
+fn listed(node: &Node) -> Option<&str> {
+    node.get("by").and_then(|_| node.get("entity")?.as_text())
+}
+
+fn in_draft(node: &mut Node, key: &str, entity: &str, new: &NewNames) {
+    let entity = &listed(node).unwrap_or(entity).to_owned();
+    let to = |field: &str| new.get(&(entity.clone(), field.to_owned()));
     match &mut node.value {
         Value::Text(text) => {
             let (minus, name) = text.strip_prefix('-').map_or(("", text.as_str()), |name| ("-", name));
-            if let Some(to) = own.get(name).filter(|_| ["fields", "search", "filter", "sort", "group"].contains(&key)) {
+            if let Some(to) = to(name).filter(|_| ["fields", "search", "filter", "sort", "group", "by"].contains(&key)) {
                 *text = format!("{minus}{to}");
             } else if key == "title" {
-                let pieces: Vec<(std::ops::Range<usize>, &str)> =
-                    crate::sql::parse_template(text).fields().filter_map(|(field, at, _)| Some((at, *own.get(field)?))).collect();
+                let pieces: Vec<(std::ops::Range<usize>, &String)> =
+                    crate::sql::parse_template(text).fields().filter_map(|(field, at, _)| Some((at, to(field)?))).collect();
                 pieces.into_iter().rev().for_each(|(at, to)| text.replace_range(at, to));
             }
         }
-        Value::List(items) => items.iter_mut().for_each(|item| in_draft(item, key, own)),
+        Value::List(items) => items.iter_mut().for_each(|item| in_draft(item, key, entity, new)),
         Value::Table(entries) => {
             for entry in entries {
                 if key == "field"
-                    && let Some(to) = own.get(entry.key.as_str())
+                    && let Some(to) = to(&entry.key)
                 {
-                    entry.key = (*to).to_owned();
+                    relabel(&mut entry.node, &entry.key, to);
+                    entry.key.clone_from(to);
                 }
                 let inner = entry.key.clone();
-                in_draft(&mut entry.node, &inner, own);
+                in_draft(&mut entry.node, &inner, entity, new);
             }
         }
         _ => {}

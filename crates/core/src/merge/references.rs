@@ -9,10 +9,11 @@ use crate::schema::{ForeignKey, Schema};
 /// whose foreign key alone went stays a lookup, unless a merge had made it one.
 pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &Index) -> Schema {
     let mut kept = schema.clone();
-    // What a merge put in, and what the draft has no more, speaks for itself alone.
+    // What a merge put in speaks for itself alone. A lookup that the draft had no more, because what it looks up couldn't be
+    // referred to, is one again when nothing but the foreign key is missing.
     let counts = |entity: &str, field: &str, part: Option<&str>| {
         let field = whole.tree.entity(entity).and_then(|e| e.get("field")?.get(field));
-        let is_generators = |node: &Node| whole.tile(node).is_some_and(|t| t.added || t.away);
+        let is_generators = |node: &Node| whole.tile(node).is_some_and(|t| t.added);
         match (field, part) {
             (Some(field), _) if whole.tile(field).is_some_and(|t| t.added || t.away) && !super::whole::has_own(field, &whole.tiles) => {
                 false
