@@ -5,6 +5,7 @@ use crate::error::{CliError, MOST_SHOWN, more};
 use crate::output::Output;
 use crate::session::{Session, report};
 use clap::Args;
+use std::mem::ManuallyDrop;
 use ysomorph_core::definition::validate;
 use ysomorph_core::merge::safe_answers;
 use ysomorph_core::schema::Schema;
@@ -26,7 +27,8 @@ pub struct Arguments {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let workspace = session.open()?;
+    // The process ends with the command: taking a large definition apart again would only take time.
+    let workspace = ManuallyDrop::new(session.open()?);
     refuse_unsound(&workspace)?;
     let source = session.changed_source(&workspace)?;
     let mut changed = Session::read(&source, &workspace.config.database)?;
@@ -38,7 +40,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let given = workspace.answer_map();
     let answers = if arguments.safe { safe_answers(&workspace.merge_input(&changed, &given)) } else { given };
-    let planned = workspace.plan(&changed, &answers)?;
+    let planned = ManuallyDrop::new(workspace.plan(&changed, &answers)?);
     let open = planned.outcome.open_questions().count();
     let write = arguments.write && open == 0 && !planned.files.is_empty();
     if write {

@@ -12,11 +12,14 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use ysomorph_core::definition::Node;
+use ysomorph_core::draft::field_label;
 use ysomorph_core::merge::{Outcome, Thing};
 use ysomorph_core::name::same;
 use ysomorph_workspace::{Workspace, start};
 
 const CASES: u64 = 40;
+const CATALOGUE: &str = "labels.de.po";
 
 /// The files as a state was left, and those of which an edit made more than can be foretold.
 #[derive(Clone, Default)]
@@ -132,6 +135,10 @@ fn edit_between(root: &Path, visited: &mut [Option<Visited>], random: &mut Rando
         eprintln!("---- by hand: {} {} {:?}", edit.file, edit.header, edit.line);
     }
     for state in visited.iter_mut().flatten() {
+        // What is translated from another text is to be looked at, in every state.
+        if matches!(edit.kind, Kind::Label(_) | Kind::Delete) {
+            state.free.insert(CATALOGUE.to_owned());
+        }
         let Some(text) = state.texts.get_mut(&edit.file) else { continue };
         match edit.apply(text) {
             Some(new) => *text = new,
@@ -141,6 +148,20 @@ fn edit_between(root: &Path, visited: &mut [Option<Visited>], random: &mut Rando
             }
         }
     }
+}
+
+/// Translations of the labels that fields have.
+fn translate(root: &Path) {
+    let tree = Workspace::open(root).unwrap().tree;
+    let mut text = "msgid \"\"\nmsgstr \"Content-Type: text/plain; charset=UTF-8\\n\"\n".to_owned();
+    for (entity, file) in tree.entities() {
+        for field in file.get("field").map(Node::entries).unwrap_or_default() {
+            let label = field.node.get("label").and_then(Node::as_text).map_or_else(|| field_label(&field.key), str::to_owned);
+            let context = format!("{entity}/field/{}/label", field.key);
+            text.push_str(&format!("\n# {}\nmsgctxt {context:?}\nmsgid {label:?}\nmsgstr \"{}\"\n", field.key, label.to_uppercase()));
+        }
+    }
+    std::fs::write(root.join("app").join(CATALOGUE), text).unwrap();
 }
 
 fn run(seed: u64) {
@@ -164,6 +185,9 @@ fn run(seed: u64) {
     // A query of another form may not give what a field shows.
     if Workspace::open(root).is_ok_and(|w| !ysomorph_core::definition::validate(&w.tree, w.accepted()).is_empty()) {
         return;
+    }
+    if seed.is_multiple_of(3) {
+        translate(root);
     }
     let mut states = vec![original.clone()];
     for _ in 0..2 + random.below(2) {

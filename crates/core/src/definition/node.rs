@@ -181,6 +181,17 @@ impl Node {
         }
     }
 
+    /// The value alone, without places and tiles.
+    #[must_use]
+    pub fn plain(&self) -> Node {
+        let value = match &self.value {
+            Value::List(items) => Value::List(items.iter().map(Node::plain).collect()),
+            Value::Table(entries) => Value::Table(entries.iter().map(|e| Entry { node: e.node.plain(), ..e.clone() }).collect()),
+            other => other.clone(),
+        };
+        Node::new(value)
+    }
+
     /// With a key set: for building drafts.
     #[must_use]
     pub fn with(mut self, key: &str, node: Node) -> Node {

@@ -300,7 +300,7 @@ impl<'a> Run<'a> {
             let followed = *how == OnGone::Deny || is_as_before;
             match drafted {
                 Some(value) if tile.stand_in.is_none() || !followed => {
-                    let value = super::walk::unnumbered(&value);
+                    let value = value.plain();
                     if tile.stand_in.as_ref().is_none_or(|s| s.value != value) {
                         tile.because = because;
                     }
@@ -335,11 +335,13 @@ fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>) -> Option<Node> 
     let is_title = place.last() == "title" && place.steps.len() == 1;
     let (true, Some(text)) = (is_title, drafted.as_text()) else { return Some(drafted.clone()) };
     let root = whole.tree.files.get(&place.file)?;
-    if !names_hidden(root, text) {
-        return Some(drafted.clone());
-    }
-    let index = Index::of(&Tree { files: BTreeMap::from([(place.file.clone(), root.clone())]) });
-    let known = index.entities.get(place.file.name())?;
+    if names_hidden(root, text) { key_title(&place.file, root) } else { Some(drafted.clone()) }
+}
+
+/// A title of the fields over an entity's key.
+pub(super) fn key_title(file: &FileKey, root: &Node) -> Option<Node> {
+    let index = Index::of(&Tree { files: BTreeMap::from([(file.clone(), root.clone())]) });
+    let known = index.entities.get(file.name())?;
     let keys = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| crate::name::contains(&known.key, c)));
     let title = keys.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" ");
     (!title.is_empty()).then(|| Node::text(title))

@@ -117,6 +117,12 @@ impl Placement {
             && (!self.hand_laid.contains(&(entity.clone(), page.clone())) || decided())
     }
 
+    /// A new array with the members that come in; nothing where none does.
+    pub fn admitted(&self, element: &Element, new: &Node) -> Option<Node> {
+        let kept: Vec<Node> = new.items().iter().filter(|item| self.admits(element, &member_key(item))).cloned().collect();
+        (!kept.is_empty()).then(|| Node::new(Value::List(kept)))
+    }
+
     /// The drafts of a page whose sections a person turned into plain fields, turned likewise.
     pub fn flattened(&self, yours: &Node, draft: Option<&Node>) -> Option<Node> {
         let plain = yours.get("fields").is_some() && yours.get("sections").is_none();

@@ -46,13 +46,19 @@ pub(super) fn rekey(whole: &mut Whole, all: &Schema, names: &RenameMap) -> Vec<E
 fn respelled(spelled: &mut Vec<(String, String)>, text: &str, mut pieces: Pieces, exact: &BTreeSet<&str>, engine: Engine) -> Pieces {
     let mut known = std::mem::take(spelled);
     let mut fresh: Vec<(String, String)> = Vec::new();
+    let mut would_be_lost = false;
     for (range, new) in &mut pieces {
         let now = text.get(range.clone()).unwrap_or_default().to_owned();
         if let Some(at) = known.iter().position(|(is, was)| *is == now && name::same(&name::unquoted(was), &name::unquoted(new))) {
             *new = known.remove(at).1;
-        } else if spelled_back(new, &now, engine) != now || !exact.contains(name::unquoted(&now).as_str()) {
-            fresh.push((new.clone(), now));
+            continue;
         }
+        would_be_lost |= spelled_back(new, &now, engine) != now || !exact.contains(name::unquoted(&now).as_str());
+        fresh.push((new.clone(), now));
+    }
+    // A name may stand there in several spellings: all of them in their order, or none.
+    if !would_be_lost {
+        fresh.clear();
     }
     // What is known of a name goes along with it, through any number of renames.
     for (now, _) in &mut known {

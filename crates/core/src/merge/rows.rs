@@ -2,7 +2,7 @@
 //! ordered is never reordered.
 
 use super::questions::Limit;
-use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk, unnumbered};
+use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk};
 use super::whole::{Tile, has_own, item, keys, numbered, place_by};
 use crate::definition::{Node, Shape, Value};
 use crate::merge::{Element, member_key};
@@ -146,7 +146,7 @@ impl Walk<'_> {
         if tile.away {
             return;
         }
-        tile.at = Some(unnumbered(row));
+        tile.at = Some(row.plain());
         let stays = is_own || hand_laid && element.last() == "sections";
         if !stays {
             tile.away = true;
@@ -180,13 +180,9 @@ impl Walk<'_> {
             },
             None => match (drafts.p0, drafts.p1) {
                 (None, Some(new)) if !self.given.left_out.contains(&element.encode()) => {
-                    let mut new = new.clone();
-                    if let Value::List(items) = &mut new.value {
-                        items.retain(|i| self.given.placement.admits(&element, &member_key(i)));
-                        if items.is_empty() {
-                            return;
-                        }
-                    }
+                    let is_list = matches!(new.value, Value::List(_));
+                    let admitted = if is_list { self.given.placement.admitted(&element, new) } else { Some(new.clone()) };
+                    let Some(new) = admitted else { return };
                     let new = numbered(new, self.tiles, NEW);
                     super::walk::enter_key(mine, name, new, of.p1);
                 }
@@ -206,12 +202,10 @@ impl Walk<'_> {
         }
         let mut row = row.clone();
         for list in ["fields", "items"] {
-            let Some(inner) = row.get(list).cloned() else { continue };
-            let kept: Vec<Node> = inner.items().iter().filter(|i| self.given.placement.admits(element, &member_key(i))).cloned().collect();
-            if kept.is_empty() {
-                return None;
+            if let Some(inner) = row.get(list) {
+                let admitted = self.given.placement.admitted(element, inner)?;
+                row.set(list, admitted);
             }
-            row.set(list, Node::new(Value::List(kept)));
         }
         Some(row)
     }

@@ -3,7 +3,7 @@
 use super::asked::{NewTables, answer, key_questions, rename_questions, source_questions};
 use super::empty::{empty, wanting};
 use super::follow::FieldNames;
-use super::hide::{Hiding, Told as Hidden, hide, names_hidden, tell_back};
+use super::hide::{Hiding, Told as Hidden, hide, key_title, names_hidden, tell_back};
 use super::identities::{Carried, Identities, Lost};
 use super::layout::{LayoutInput, Placement};
 use super::outcome::{Input, Outcome};
@@ -281,7 +281,9 @@ fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) {
             before.and_then(|b| b.get("field")?.get(field)).is_none() && mine.get("field").and_then(|f| f.get(field)).is_none()
         };
         let concealed = restricted.contains(file.name()) && crate::sql::parse_template(text).fields().any(|(f, ..)| is_new(f));
-        if Some(&old) == new.as_ref() || known_before || !(concealed || names_hidden(mine, text)) {
+        // What stands there already exposes nothing new.
+        let stands = mine.get("title") == new.as_ref();
+        if stands || Some(&old) == new.as_ref() || known_before || !(concealed || names_hidden(mine, text)) {
             continue;
         }
         let fields = root.get("field");
@@ -291,15 +293,8 @@ fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) {
         if stays {
             root.set("title", old);
         } else {
-            let key = root.get("key").map(Node::strings).unwrap_or_default();
-            let of_key = |field: &&crate::definition::Entry| {
-                field.node.get("column").and_then(Node::as_text).is_some_and(|c| name::contains(&key, c))
-            };
-            let title: Vec<String> =
-                fields.map(Node::entries).unwrap_or_default().iter().filter(of_key).map(|f| format!("{{{}}}", f.key)).collect();
-            if !title.is_empty() {
-                root.set("title", Node::text(title.join(" ")));
-            }
+            let title = key_title(file, root);
+            title.into_iter().for_each(|title| root.set("title", title));
         }
     }
 }

@@ -156,7 +156,7 @@ impl Walk<'_> {
             tile.stays = false;
             return;
         }
-        tile.at = Some(unnumbered(p0));
+        tile.at = Some(p0.plain());
         if !is_own && !tile.away {
             tile.away = true;
             NO_MORE.clone_into(&mut tile.because);
@@ -225,14 +225,10 @@ impl Walk<'_> {
         }
         let mut new = new.clone();
         match shape {
-            Shape::Set(_) => {
-                if let Value::List(items) = &mut new.value {
-                    items.retain(|i| self.given.placement.admits(element, &crate::merge::member_key(i)));
-                }
-                if new.items().is_empty() {
-                    return;
-                }
-            }
+            Shape::Set(_) => match self.given.placement.admitted(element, &new) {
+                Some(admitted) => new = admitted,
+                None => return,
+            },
             Shape::Records { .. } if element.last() == "sections" && self.given.placement.is_hand_laid(element) => return,
             _ => {}
         }
@@ -282,7 +278,7 @@ impl Walk<'_> {
                     }
                 } else if !tile.away {
                     tile.away = true;
-                    tile.at = Some(unnumbered(p0));
+                    tile.at = Some(p0.plain());
                     NO_MORE.clone_into(&mut tile.because);
                 }
             }
@@ -316,9 +312,16 @@ impl Walk<'_> {
     fn becomes(&mut self, node: &mut Node, under: Option<&Node>, to: &Node, because: &str) {
         let is_title = to.as_text().is_some_and(|t| t.contains('{'));
         if node == to {
+            // A title says already what the draft will: that it stood under the draft before is known all the same. Other values
+            // mention names, which what is remembered doesn't follow.
+            if is_title && under.is_some_and(|under| under != to) {
+                let tile = self.tile(node);
+                tile.faces.retain(|(draft, _)| draft.as_ref() != under);
+                tile.faces.push((under.cloned(), to.plain()));
+            }
             return;
         }
-        let was = unnumbered(node);
+        let was = node.plain();
         let tile = self.tile(node);
         tile.faces.retain(|(draft, _)| draft.as_ref() != under && draft.as_ref() != Some(to));
         // What a title named before exposes nothing new.
@@ -355,7 +358,7 @@ impl Walk<'_> {
         if answer.is_some() || known.is_none() {
             self.limits.push(Limit { question, element: element.clone(), yours: Some(node.clone()), database: drafts.p1.cloned() });
         }
-        let database = drafts.p1.map(unnumbered);
+        let database = drafts.p1.map(Node::plain);
         let tile = self.tile(node);
         if answer.is_some() {
             tile.answers.retain(|a| a.database != database);
@@ -404,21 +407,11 @@ impl Walk<'_> {
                 tile.away = false;
             }
             if stand_in.value != *p1 {
-                tile.stand_in = Some(StandIn { value: unnumbered(p1), limit: true });
+                tile.stand_in = Some(StandIn { value: p1.plain(), limit: true });
                 "the database declares less".clone_into(&mut tile.because);
             }
         }
     }
-}
-
-/// A value without the numbers of any tiles.
-pub(super) fn unnumbered(node: &Node) -> Node {
-    let value = match &node.value {
-        Value::List(items) => Value::List(items.iter().map(unnumbered).collect()),
-        Value::Table(entries) => Value::Table(entries.iter().map(|e| Entry { node: unnumbered(&e.node), ..e.clone() }).collect()),
-        other => other.clone(),
-    };
-    Node::new(value)
 }
 
 /// Puts a key in where the draft has it.

@@ -6,6 +6,7 @@
 
 use super::{Element, member_key};
 use crate::definition::{FileKey, Node, Seg, Tree, Value};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 /// What stands in for a value that can't be shown.
@@ -127,8 +128,10 @@ impl Whole {
 
     /// What the files show.
     pub fn shown(&self) -> Tree {
-        let files = self.tree.files.iter().filter_map(|(file, node)| Some((file.clone(), shown(node, &self.tiles)?)));
-        Tree { files: files.collect() }
+        let files: Vec<(&FileKey, &Node)> = self.tree.files.iter().collect();
+        let shown: Vec<(FileKey, Node)> =
+            files.into_par_iter().filter_map(|(file, node)| Some((file.clone(), shown(node, &self.tiles)?))).collect();
+        Tree { files: shown.into_iter().collect() }
     }
 }
 

@@ -3,7 +3,7 @@
 
 use super::marks::marked;
 use super::tree::{Place, Read, read};
-use super::values::{plain, respelled, respelled_key};
+use super::values::{respelled, respelled_key};
 use crate::toml::{render_block, render_file, render_key, render_line, render_value};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -44,7 +44,7 @@ pub(crate) fn reconcile(
             }
         }
         _ => {
-            let text = render_file(&plain(root));
+            let text = render_file(&root.plain());
             let tiles = ysomorph_kept::read(&text).map_err(|e| ReconcileError::Unreadable(file.path(), e))?;
             Ok((file.clone(), Arc::new(marked(tiles, root, after, file)?)))
         }
@@ -116,7 +116,7 @@ impl Writer<'_> {
     /// A value, and what stands in for it.
     fn value(&mut self, was: &Node, now: &Node, old: Option<Node>, new: Option<Node>) {
         let (Place::Line(id) | Place::Member(id)) = self.place(was) else { return };
-        if plain(was) == plain(now) && old == new {
+        if was.plain() == now.plain() && old == new {
             return;
         }
         let Some(shown) = self.tiles.written(id) else { return };
@@ -124,7 +124,7 @@ impl Writer<'_> {
         let mut spellings = std::mem::take(&mut mark.spellings);
         let raw = mark.behind.clone().filter(|_| old.is_some()).unwrap_or_else(|| shown.clone());
         let nothing = |node: &Node| matches!(&node.value, Value::Other(text) if text.is_empty());
-        let own = if nothing(now) { String::new() } else { respelled(&raw, &plain(was), &plain(now), &mut spellings) };
+        let own = if nothing(now) { String::new() } else { respelled(&raw, &was.plain(), &now.plain(), &mut spellings) };
         let (text, behind) = match (old, new) {
             (_, None) => (own, None),
             (None, Some(new)) => (render_value(&new), Some(own)),
@@ -152,12 +152,12 @@ impl Writer<'_> {
     fn new_item(&mut self, was: &Node, now: &Node, at: usize, item: &Node, items: &[Node]) {
         match self.place(was) {
             Place::Line(id) | Place::Member(id) => {
-                let done = self.tiles.insert_member(id, at, &render_value(&plain(item)));
+                let done = self.tiles.insert_member(id, at, &render_value(&item.plain()));
                 self.note(done.map(|_| ()));
             }
             Place::Blocks(..) => {
                 let Some(path) = self.path_of(now) else { return };
-                let header = format!("[[{}]]", path.iter().map(|k| render_key(k)).collect::<Vec<_>>().join("."));
+                let header = format!("[[{}]]", rendered(&path));
                 let header_of = |node: &Node| match self.place(node) {
                     Place::Table(id, _) => Some(id),
                     _ => self.blocks.get(&node.tile).copied(),
@@ -167,7 +167,7 @@ impl Writer<'_> {
                 let next = items.iter().skip(at + 1).find_map(header_of);
                 let next = next.and_then(|id| self.tiles.lines().iter().position(|l| l.id() == id));
                 let index = last.map(|l| l + 1).or(next).unwrap_or(self.tiles.lines().len());
-                let new = self.insert_block(index, &render_block(&header, &plain(item)));
+                let new = self.insert_block(index, &render_block(&header, &item.plain()));
                 self.blocks.extend(new.map(|id| (item.tile, id)));
             }
             _ => {}
@@ -237,7 +237,7 @@ impl Writer<'_> {
 
     /// A key that is new in a table.
     fn new_entry(&mut self, was: &Node, now: &Node, entry: &Entry, previous: &[&Entry]) {
-        let value = plain(&entry.node);
+        let value = entry.node.plain();
         if let Place::Line(id) | Place::Member(id) = self.place(was) {
             let known = |node: &Node| matches!(self.place(node), Place::Member(_));
             let at = now
@@ -252,8 +252,7 @@ impl Writer<'_> {
         let Some(path) = self.path_of(now) else { return };
         let is_table = |node: &Node| matches!(node.value, Value::Table(_));
         let is_tables = !value.items().is_empty() && value.items().iter().all(is_table);
-        let written =
-            |path: &[String], key: &str| path.iter().map(|k| render_key(k)).chain([render_key(key)]).collect::<Vec<_>>().join(".");
+        let written = |path: &[String], key: &str| rendered(&[path, &[key.to_owned()]].concat());
         let is_group =
             path.is_empty() && is_table(&value) && !value.entries().is_empty() && value.entries().iter().all(|e| is_table(&e.node));
         if is_group {
@@ -332,7 +331,7 @@ impl Writer<'_> {
                     (line + 1, path.get(around..).unwrap_or_default().to_vec())
                 }
                 None => {
-                    let header = path.iter().map(|k| render_key(k)).collect::<Vec<_>>().join(".");
+                    let header = rendered(path);
                     let end = lines.len();
                     self.insert_block(end, &format!("[{header}]\n{}", render_line(&entry.key, value)));
                     return;
@@ -343,6 +342,11 @@ impl Writer<'_> {
         let done = self.tiles.insert_lines(at, &format!("{before}{}\n", render_line(&entry.key, value)));
         self.note(done.map(|_| ()));
     }
+}
+
+/// Keys as a header writes them.
+fn rendered(path: &[String]) -> String {
+    path.iter().map(|k| render_key(k)).collect::<Vec<_>>().join(".")
 }
 
 /// The keys that lead to the node of a number.

@@ -1,6 +1,7 @@
 //! Tiles as the core's tree: one table of values whatever it is spelled by, with hidden ones, each with its tile's number.
 
 use super::values;
+use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 use ysomorph_core::definition::{At, Entry, FileKey, Node, Value};
@@ -52,15 +53,29 @@ impl Read {
 }
 
 /// The whole that the tiles of all files say; a file that isn't in the folder is hidden.
-pub(crate) fn whole_of(files: &BTreeMap<FileKey, Arc<Tiles>>, is_away: &dyn Fn(&FileKey) -> bool) -> Whole {
+pub(crate) fn whole_of(files: &BTreeMap<FileKey, Arc<Tiles>>, is_away: &(dyn Fn(&FileKey) -> bool + Sync)) -> Whole {
     let mut whole = Whole { tiles: vec![Tile::default()], ..Whole::default() };
-    for (file, tiles) in files {
-        let first = u32::try_from(whole.tiles.len()).unwrap_or(u32::MAX);
-        let (root, mut own, _) = read(tiles, first, is_away(file));
+    let all: Vec<(&FileKey, &Arc<Tiles>)> = files.iter().collect();
+    let read: Vec<_> = all.into_par_iter().map(|(file, tiles)| (file.clone(), read(tiles, 1, is_away(file)))).collect();
+    for (file, (mut root, mut own, _)) in read {
+        let before = u32::try_from(whole.tiles.len()).unwrap_or(u32::MAX).saturating_sub(1);
+        renumber(&mut root, before);
         whole.tiles.append(&mut own);
-        whole.tree.files.insert(file.clone(), root);
+        whole.tree.files.insert(file, root);
     }
     whole
+}
+
+/// Counts the numbers of a file's nodes on from those before.
+fn renumber(node: &mut Node, before: u32) {
+    if node.tile != 0 {
+        node.tile = node.tile.saturating_add(before);
+    }
+    match &mut node.value {
+        Value::List(items) => items.iter_mut().for_each(|item| renumber(item, before)),
+        Value::Table(entries) => entries.iter_mut().for_each(|entry| renumber(&mut entry.node, before)),
+        _ => {}
+    }
 }
 
 /// Reads a file's tiles; the nodes' numbers begin with `first`.

@@ -3,7 +3,7 @@
 use crate::toml::{escaped, fits, offsets, render_value};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
 use toml_edit::Value as TomlValue;
-use ysomorph_core::definition::{Entry, Node, Value};
+use ysomorph_core::definition::{Node, Value};
 
 /// The value that a spelling stands for.
 pub(super) fn value(text: &str) -> Node {
@@ -78,16 +78,6 @@ fn text_spelled(raw: &str, before: &str, after: &str) -> Option<String> {
         out.replace_range(start..end, &piece);
     }
     (value(&out).as_text() == Some(after)).then_some(out)
-}
-
-/// A node as a value of its own, without numbers.
-pub(super) fn plain(node: &Node) -> Node {
-    let value = match &node.value {
-        Value::List(items) => Value::List(items.iter().map(plain).collect()),
-        Value::Table(entries) => Value::Table(entries.iter().map(|e| Entry { node: plain(&e.node), ..e.clone() }).collect()),
-        other => other.clone(),
-    };
-    Node::new(value)
 }
 
 /// A key in the spelling of the one before. Quotes stay; where a bare one needs them now they are single ones, which it
