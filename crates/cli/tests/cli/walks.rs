@@ -224,6 +224,13 @@ fn run(seed: u64) {
         if !seen.iter().all(|state| knows_renames(state, &there, &outcome)) {
             return;
         }
+        // What returns asks nothing: SQL that was kept broken once, by an answer, is hidden where it comes back without what it names.
+        let kept = outcome.questions.iter().filter(|q| q.answer.as_deref() == Some("keep"));
+        for entity in kept.filter_map(|q| q.name.strip_prefix("source/")) {
+            visited.iter_mut().flatten().for_each(|state| {
+                state.free.insert(format!("{entity}.toml"));
+            });
+        }
         at = next;
         let now = texts(root);
         // A view that can't be read is known by what it was, the last time it could.

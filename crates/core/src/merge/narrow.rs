@@ -21,6 +21,12 @@ fn restricted(root: &Node) -> Vec<Vec<String>> {
     all
 }
 
+/// What is shown of the entities in which somebody is restricted by field.
+pub(super) fn restricted_shown(whole: &Whole) -> Tree {
+    let files = whole.tree.files.iter().filter(|(_, root)| !restricted(root).is_empty());
+    Tree { files: files.filter_map(|(file, root)| Some((file.clone(), super::whole::shown(root, &whole.tiles)?))).collect() }
+}
+
 /// Entities of which somebody is restricted by field.
 pub(super) fn restricted_entities(tree: &Tree) -> BTreeSet<String> {
     let by_role = |root: &Node| restricted(root).iter().any(|path| path.len() == 2);

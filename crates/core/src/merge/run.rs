@@ -31,7 +31,6 @@ pub(super) fn known(given: &Input<'_>) -> Known {
 /// Merges a change of the database into the definition. Where a question is open, the result is that of its safe choice.
 pub fn merge(given: &Input<'_>) -> Outcome {
     let mut whole = given.whole.clone();
-    let shown_before = given.whole.shown();
     let comparison = compare(given.accepted, given.changed, &known(given));
     let taken = comparison.taken();
     let live = taken.applied_to(given.accepted);
@@ -86,18 +85,18 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let lost = Lost::of(&carried.known);
     let (columns, deleted) = names.deleted(&index, &first);
     keep_out(&mut left_out, &columns, &deleted, &by_first_names);
-    let p0 = if left_out.columns.is_empty() && left_out.tables.is_empty() {
-        first.clone()
-    } else {
+    let without_deleted = (!left_out.columns.is_empty() || !left_out.tables.is_empty()).then(|| {
         names.keep_out(&left_out.columns, &left_out.tables);
         plan(&names, &seen).tree
-    };
+    });
+    let deleted = without_deleted.as_ref().map(|p0| deleted_fields(&first, p0)).unwrap_or_default();
+    let p0 = without_deleted.unwrap_or(first);
     left_out.elements.extend(claim::claim(&mut whole, &p0, given.fresh));
     narrow::restrict(&mut whole);
     let chosen = names.clone().with_keys(given.answers);
     let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index));
     let mut p1 = drafted.tree;
-    let hidden = hidden_replacements(given, &comparison, &taken, &shown_before, &mut p1);
+    let hidden = hidden_replacements(given, &comparison, &taken, &mut p1);
     conceal_titles(&whole, &p0, &mut p1);
 
     // 2. Values, and what is new
@@ -110,7 +109,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         policy: given.new_fields,
         hidden,
     });
-    let before_walk = whole.shown();
+    let restricted_before = narrow::restricted_shown(&whole);
     let is_lost = |table: &str, column: &String| lost.of_thing(&Thing::column(table, column)).is_some();
     let lost_keys: BTreeSet<String> =
         index.entities.iter().filter(|(_, e)| e.key.iter().any(|c| is_lost(&e.table, c))).map(|(e, _)| e.clone()).collect();
@@ -118,13 +117,13 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let walked = walk(&mut whole, &p0, &p1, rules);
     let (mut kept, limits, new_fields) = (walked.kept, walked.limits, walked.new_fields);
     left_out.elements.extend(walked.left_out);
-    kept.extend(deleted_fields(&first, &p0));
+    kept.extend(deleted);
 
     // 4. Hide and show, of what is there now
     let words: Vec<String> = carried.known.lost.iter().map(|(t, c)| without_gone(c.as_deref().unwrap_or(t)).to_owned()).collect();
     let given_up = given_up(given, &whole.tree);
     // 3. Narrow access: before, since what is hidden from somebody is in no title
-    narrow::narrow(&mut whole, &before_walk, &new_fields);
+    narrow::narrow(&mut whole, &restricted_before, &new_fields);
     // Most definitions of most days hide nothing.
     let has_hidden = !carried.known.lost.is_empty()
         || whole.tiles.iter().any(|t| t.was_hidden || t.away || t.refused || t.stand_in.as_ref().is_some_and(|s| !s.limit));
@@ -187,7 +186,8 @@ pub fn merge(given: &Input<'_>) -> Outcome {
             let thing = index.table(entity).map(|table| Thing::column(table, c));
             thing.is_some_and(|t| lost.of_thing(&t).is_some() && !was_lost(&t))
         };
-        let is_new = !shown_before.files.contains_key(&FileKey::Entity(entity.to_owned()));
+        let before = given.whole.tree.entity(entity).and_then(|root| given.whole.tile(root));
+        let is_new = before.is_none_or(|tile| tile.was_hidden);
         is_new || index.entities.get(entity).is_some_and(|e| e.key.iter().any(is_lost_now))
     };
     questions.extend(key_questions(given.answers, &drafted.keys, &asks));
@@ -320,15 +320,13 @@ fn keep_what_was_known(given: &Input<'_>, taken: &RenameMap, comparison: &Compar
 }
 
 /// New columns that may be a hidden one's new name are hidden in the draft, whatever was answered.
-fn hidden_replacements(
-    given: &Input<'_>,
-    comparison: &Comparison,
-    taken: &RenameMap,
-    before: &Tree,
-    p1: &mut Tree,
-) -> BTreeSet<(String, String)> {
+fn hidden_replacements(given: &Input<'_>, comparison: &Comparison, taken: &RenameMap, p1: &mut Tree) -> BTreeSet<(String, String)> {
     let mut hidden = BTreeSet::new();
-    let yours = Index::of(before);
+    if comparison.renames.is_empty() {
+        return hidden;
+    }
+    let before = given.whole.shown();
+    let yours = Index::of(&before);
     for rename in &comparison.renames {
         let Some(old) = &rename.column else { continue };
         for (entity, known) in yours.of_table(&rename.table) {
