@@ -29,12 +29,14 @@ mod path;
 mod read;
 mod scan;
 mod show;
+mod superseded;
 mod tiles;
 mod write;
 
 pub use lift::Lifted;
 pub use list::Damaged;
 pub use read::{Unreadable, read};
+pub use superseded::Superseded;
 pub use tiles::{Container, Id, Line, Mark, Member, Tiles, Value, What};
 
 #[cfg(test)]

@@ -56,6 +56,9 @@ pub struct Report {
     /// Parts put back.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub restored: Option<Vec<PartReport>>,
+    /// Parts that were set aside and gave way, for good, to what people did to the files.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub superseded: Vec<PartReport>,
     /// What is left to a person.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub follow_ups: Option<Vec<Finding>>,

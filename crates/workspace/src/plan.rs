@@ -92,6 +92,11 @@ impl Workspace {
         explained(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to, title })
     }
 
+    /// What was set aside and gave way, for good, to what people did to the files since the last merge: the element, and its text.
+    pub fn superseded(&self) -> impl Iterator<Item = (String, &str)> {
+        self.kept().superseded.iter().map(|(file, gone)| (format!("{}/{}", file.name(), gone.path.join("/")), gone.text.as_str()))
+    }
+
     /// Every customisation, with what the draft says instead and where it stands.
     pub fn customisations(&self) -> Vec<Kept> {
         let answers = BTreeMap::new();

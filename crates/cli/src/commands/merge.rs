@@ -9,7 +9,7 @@ use std::mem::ManuallyDrop;
 use ysomorph_core::definition::validate;
 use ysomorph_core::merge::safe_answers;
 use ysomorph_core::schema::Schema;
-use ysomorph_report::{FileDiff, text};
+use ysomorph_report::{FileDiff, PartReport, text};
 use ysomorph_workspace::{Planned, Workspace};
 
 #[derive(Debug, Args)]
@@ -98,6 +98,12 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
 
 fn merge_report(session: &Session, workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
     let mut report = report("merge", session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
+    let gave_way = workspace.superseded().map(|(path, text)| PartReport {
+        path,
+        value: Some(text.into()),
+        because: format!("{text} won't come back"),
+    });
+    report.superseded = gave_way.collect();
     report.diffs = planned.shown_files().map(|(path, before, after)| FileDiff { path, before, after }).collect();
     // Follow-ups stand in the files as the merge leaves them.
     let texts = report.diffs.iter().filter_map(|diff| Some((diff.path.clone(), diff.after.clone()?)));

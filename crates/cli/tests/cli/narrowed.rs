@@ -116,3 +116,22 @@ fn a_hidden_file_is_not_lost_to_one_of_its_name_nor_read_where_it_is_damaged() {
     project.merge(&[]);
     project.same_definition(&before);
 }
+
+/// What is set aside and gives way to what people write is told, for good as it is.
+#[test]
+fn what_gives_way_to_a_persons_edit_is_listed() {
+    let project = Project::new(SQL);
+    project.edit("app/hive.toml", "title = \"{stand}\"", "title = \"{tag} {price}\"   # ours");
+    project.sql("ALTER TABLE hive DROP COLUMN price");
+    project.merge(&[]);
+    assert!(!project.expect(0, &["merge"]).contains("gave way"));
+    // The title stands in for one that names the price.
+    let title = project.read("app/hive.toml").lines().find(|l| l.starts_with("title = ")).unwrap().to_owned();
+    project.edit("app/hive.toml", &title, "title = \"No {tag}\"");
+    // So does a field under the name of one that is away.
+    project.append("app/hive.toml", "\n[field.price]\ncolumn = \"tag\"\nkind = \"text\"\n");
+    let told = project.expect(1, &["merge"]);
+    assert!(told.contains("gave way to what was edited by hand"), "{told}");
+    assert!(told.contains("hive/title  \"{tag} {price}\" won't come back"), "{told}");
+    assert!(told.contains("hive/field/price/kind  kind = \"number\" won't come back"), "{told}");
+}

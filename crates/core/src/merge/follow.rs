@@ -152,7 +152,7 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
                 tile.because.clone_from(&because);
             }
         }
-        in_drafts(root, file.name(), tiles, new);
+        in_drafts(root, "", file.name(), tiles, new);
         // All at once: one field may take the name that another gives up.
         let mut renames: Vec<(Vec<Seg>, usize, String)> = Vec::new();
         for (path, to) in keys {
@@ -178,13 +178,14 @@ fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
 }
 
 /// What the draft said of what has left speaks of fields too: of the file's own entity, in a child list of the entity there.
-fn in_drafts(node: &Node, entity: &str, tiles: &mut [super::whole::Tile], new: &NewNames) {
+fn in_drafts(node: &Node, key: &str, entity: &str, tiles: &mut [super::whole::Tile], new: &NewNames) {
     let entity = listed(node).unwrap_or(entity);
-    if let Some(at) = tiles.get_mut(node.tile as usize).and_then(|t| t.at.as_mut()) {
-        in_draft(at, "", entity, new);
+    if let Some(tile) = tiles.get_mut(node.tile as usize) {
+        let faces = tile.faces.iter_mut().flat_map(|(draft, was)| draft.iter_mut().chain([was]));
+        tile.at.iter_mut().chain(faces).for_each(|said| in_draft(said, key, entity, new));
     }
-    node.items().iter().for_each(|item| in_drafts(item, entity, tiles, new));
-    node.entries().iter().for_each(|e| in_drafts(&e.node, entity, tiles, new));
+    node.items().iter().for_each(|item| in_drafts(item, key, entity, tiles, new));
+    node.entries().iter().for_each(|e| in_drafts(&e.node, &e.key, entity, tiles, new));
 }
 
 /// A drafted field says its label where that isn't its name's words: under another name it does, or does no more.

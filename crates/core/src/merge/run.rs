@@ -117,6 +117,8 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let walked = walk(&mut whole, &p0, &p1, rules);
     let (mut kept, limits, new_fields) = (walked.kept, walked.limits, walked.new_fields);
     left_out.elements.extend(walked.left_out);
+    // What another element is called now isn't left out.
+    left_out.elements.retain(|e| !is_there(&whole.tree, &Element::decode(e)));
     kept.extend(deleted);
 
     // 4. Hide and show, of what is there now

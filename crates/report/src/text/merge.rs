@@ -14,7 +14,7 @@ pub fn merge(report: &Report) -> String {
     let kept = report.kept.as_deref().unwrap_or_default();
     let (aside, back) = (report.set_aside.as_deref().unwrap_or_default(), report.restored.as_deref().unwrap_or_default());
     if report.changes.is_empty() && edits.is_empty() && open.is_empty() && !written {
-        return "Nothing to merge: the definition agrees with the database.\n".to_owned();
+        return format!("Nothing to merge: the definition agrees with the database.\n{}", superseded(report));
     }
     let files = report.diffs.iter().filter(|d| shown_file(d)).count();
     let verb = if written { "edited" } else { "would edit" };
@@ -44,6 +44,7 @@ pub fn merge(report: &Report) -> String {
     }
     out.push_str(&parts("Set aside, kept until what it hung on returns", aside));
     out.push_str(&parts("Put back", back));
+    out.push_str(&superseded(report));
     let follow_ups = report.follow_ups.as_deref().unwrap_or_default();
     if !follow_ups.is_empty() {
         out.push_str(&format!("\n{}\n", bold("Left to you")));
@@ -92,6 +93,10 @@ pub(super) fn unified(diff: &FileDiff) -> String {
         }
     }
     out
+}
+
+fn superseded(report: &Report) -> String {
+    parts("Was set aside, and gave way to what was edited by hand", &report.superseded)
 }
 
 fn parts(title: &str, parts: &[PartReport]) -> String {

@@ -12,7 +12,7 @@ use std::sync::Arc;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::merge::{Identities, Tile, Whole, deleted_from, renamed_by_hand};
 use ysomorph_core::schema::lined;
-use ysomorph_kept::{Mark, Tiles};
+use ysomorph_kept::{Mark, Superseded, Tiles};
 
 const FOLDER: &str = ".ysomorph/kept";
 /// Stands in the index before the name of a list.
@@ -49,6 +49,8 @@ pub(crate) struct Kept {
     pub deleted: BTreeSet<String>,
     /// Files that people made under the name of one that is hidden as a whole: what is hidden is left alone.
     pub taken: Vec<FileKey>,
+    /// What was hidden, or stood behind something else, and gave way to what people did to the files since.
+    pub superseded: Vec<(FileKey, Superseded)>,
     /// Fields that people gave another name since.
     pub renamed: Vec<(String, String, String)>,
     /// What they say.
@@ -171,7 +173,12 @@ impl Stored {
                 Lift::AsItWas => {
                     kept.unedited.insert(file.clone());
                 }
-                Lift::Edited => edited.extend(self.lists.get(&file).map(|known| (file.clone(), Arc::clone(known)))),
+                Lift::Edited => {
+                    if let Some(known) = self.lists.get(&file) {
+                        kept.superseded.extend(tiles.superseded(known).into_iter().map(|gone| (file.clone(), gone)));
+                        edited.insert(file.clone(), Arc::clone(known));
+                    }
+                }
                 Lift::Taken => {
                     kept.taken.push(file.clone());
                     kept.fresh.insert(file.clone());
