@@ -286,6 +286,9 @@ fn every_state_visited_again_gives_its_bytes_with_the_edits_made_between() {
         for _ in 0..threads {
             scope.spawn(|| {
                 while let Some(seed) = seeds.get(next.fetch_add(1, Ordering::Relaxed)) {
+                    if seeds.len() > 500 && seed.is_multiple_of(500) {
+                        eprintln!("walk {seed} begins");
+                    }
                     if std::panic::catch_unwind(|| run(*seed)).is_err() {
                         eprintln!("walk {seed} failed");
                         failed.lock().unwrap().push(*seed);
