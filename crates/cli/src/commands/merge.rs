@@ -44,18 +44,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let open = planned.outcome.open_questions().count();
     let write = arguments.write && open == 0 && !planned.files.is_empty();
     if write {
-        let mut again = session.changed(&workspace)?;
-        again.fingerprints.clone_from(&changed.fingerprints);
-        if again != changed {
-            return Err(CliError::new("the database changed while the merge was made; nothing was written")
-                .hint("look again with `ysomorph changes`, then merge"));
-        }
+        refuse_changed_meanwhile(session, &workspace, &changed)?;
         if let Some(key) = new_key {
             workspace.keep_data_key(&key)?;
         }
         workspace.write(&planned, &answers, &now())?;
     }
-    let mut report = merge_report(session, &workspace, &changed, &planned, write);
+    let mut report = merge_report("merge", session, &workspace, &changed, &planned, write);
     report.verbose = session.verbose;
     print(output, &report, text::merge);
     let later_only = planned.outcome.open_questions().next().is_none() && !planned.is_worth_writing();
@@ -67,7 +62,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 }
 
 /// A definition with unknown keys or names can't be merged: something would be guessed.
-fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
+pub(super) fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
     let mut problems = validate(&workspace.tree, workspace.accepted());
     // SQL that was kept to be mended by hand is known: it hinders no other merge.
     let is_left = |file: &str| workspace.open_follow_ups().any(|f| f.rule == "page/source-broken" && f.file.as_deref() == Some(file));
@@ -96,8 +91,27 @@ fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
         .hint("correct them; `ysomorph check` shows whether it is sound"))
 }
 
-fn merge_report(session: &Session, workspace: &Workspace, changed: &Schema, planned: &Planned, written: bool) -> ysomorph_report::Report {
-    let mut report = report("merge", session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
+/// Nothing is written where the database isn't any more what was looked at.
+pub(super) fn refuse_changed_meanwhile(session: &Session, workspace: &Workspace, changed: &Schema) -> Result<(), CliError> {
+    let mut again = session.changed(workspace)?;
+    again.fingerprints.clone_from(&changed.fingerprints);
+    if again != *changed {
+        return Err(CliError::new("the database changed while the merge was made; nothing was written")
+            .hint("look again with `ysomorph changes`, then merge"));
+    }
+    Ok(())
+}
+
+/// The report of a merge, of which `accept` is one without edits.
+pub(super) fn merge_report(
+    command: &str,
+    session: &Session,
+    workspace: &Workspace,
+    changed: &Schema,
+    planned: &Planned,
+    written: bool,
+) -> ysomorph_report::Report {
+    let mut report = report(command, session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
     let gave_way = workspace.superseded().map(|(path, text)| PartReport {
         path,
         value: Some(text.into()),

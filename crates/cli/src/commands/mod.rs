@@ -1,5 +1,6 @@
 //! One file a command: its arguments, and a run of one call and one report.
 
+mod accept;
 mod capture;
 mod changes;
 mod check;
@@ -38,6 +39,8 @@ pub enum Command {
     Decide(decide::Arguments),
     /// What a merge would write; --write writes it
     Merge(merge::Arguments),
+    /// Take the changed schema as accepted where a merge would do nothing else
+    Accept,
     /// Put back what a merge changed
     Undo(undo::Arguments),
     /// Is the definition sound?
@@ -69,6 +72,7 @@ impl Command {
             Command::Impact(arguments) => impact::run(&arguments, session, output),
             Command::Decide(arguments) => decide::run(&arguments, session, output),
             Command::Merge(arguments) => merge::run(&arguments, session, output),
+            Command::Accept => accept::run(session, output),
             Command::Undo(arguments) => undo::run(&arguments, session, output),
             Command::Check => check::run(session, output),
             Command::Custom(arguments) => custom::run(&arguments, session, output),

@@ -9,6 +9,7 @@
     reason = "tests say so when something is wrong"
 )]
 
+mod accepting;
 mod agreement;
 mod bad_input;
 mod by_hand;

@@ -1,0 +1,38 @@
+//! `accept`: a changed schema that concerns nothing is taken over without a merge; anything else is left to one.
+
+use crate::support::Project;
+
+const SQL: &str = "CREATE TABLE yard (id INTEGER PRIMARY KEY, name VARCHAR(40) NOT NULL, place TEXT);";
+
+#[test]
+fn what_concerns_nothing_is_accepted_and_can_be_undone() {
+    let project = Project::new(SQL);
+    let before = project.definition();
+    assert!(project.expect(0, &["accept"]).starts_with("Nothing to accept"));
+    project.sql("CREATE INDEX by_id_and_place ON yard (id, place)");
+    project.expect(1, &["changes"]);
+    let told = project.expect(0, &["accept"]);
+    assert!(told.starts_with("Accepted: 1 change in the database"), "{told}");
+    project.same_definition(&before);
+    project.expect(0, &["changes"]);
+    project.expect(0, &["undo"]);
+    project.expect(1, &["changes"]);
+    project.same_definition(&before);
+}
+
+#[test]
+fn what_a_merge_would_edit_or_ask_is_not_accepted() {
+    for (sql, told) in [
+        ("ALTER TABLE yard DROP COLUMN place", "a merge would edit 1 file"),
+        ("ALTER TABLE yard RENAME COLUMN place TO spot", "asks 1 question"),
+        ("CREATE TABLE hive (id INTEGER PRIMARY KEY)", "a merge asks 1 question"),
+    ] {
+        let project = Project::new(SQL);
+        let (before, accepted) = (project.definition(), project.read(".ysomorph/accepted.json"));
+        project.sql(sql);
+        let out = project.expect(1, &["accept"]);
+        assert!(out.starts_with("Not accepted:") && out.contains(told), "{sql}: {out}");
+        project.same_definition(&before);
+        assert_eq!(project.read(".ysomorph/accepted.json"), accepted);
+    }
+}
