@@ -430,10 +430,17 @@ mod tests {
         schema.tables.iter().map(|t| format!("{}:{}", t.name, columns(t))).collect::<Vec<_>>().join(" ")
     }
 
-    /// Walks through schemas; each with the renames that lead to it, as `table.old>new`.
+    /// Walks through schemas; each with the renames that lead to it, as `table.old>new`. Told are the schema with what is lost,
+    /// and what came back.
     fn walk(first: &str, steps: &[(&str, &str)]) -> Vec<(String, String)> {
+        walked(first, steps).0
+    }
+
+    /// Likewise, with the names now and the first ones they are spoken of by at the end.
+    fn walked(first: &str, steps: &[(&str, &str)]) -> (Vec<(String, String)>, String) {
         let (mut accepted, mut known) = (schema(first), Identities::default());
         let mut told = Vec::new();
+        let mut spoken = String::new();
         for (next, renames) in steps {
             let mut taken = RenameMap::default();
             for rename in renames.split_whitespace() {
@@ -447,11 +454,32 @@ mod tests {
             let carried = Carried::of(&known, &accepted, &changed, &taken);
             let back: Vec<String> = carried.back.iter().map(Thing::shown).collect();
             told.push((shown(&carried.all), back.join(" ")));
+            let first = carried.known.first_names(&carried.all);
+            let of_columns = first.column_renames().map(|(table, now, first)| format!("{table}.{now}={first}"));
+            spoken = first.table_renames().map(|(now, first)| format!("{now}={first}")).chain(of_columns).collect::<Vec<_>>().join(" ");
             known = Identities { ..carried.known };
             assert_eq!(known.written().read(), known, "what is kept reads back");
             accepted = changed;
         }
-        told
+        (told, spoken)
+    }
+
+    #[test]
+    fn drafts_speak_of_things_by_their_first_names_whichever_way_they_came() {
+        for (first, steps, spoken) in [
+            ("hive: id a", &[("hive: id b", "hive.a>b")][..], "hive.b=a"),
+            ("hive: id a", &[("hive: id b", "hive.a>b"), ("hive: id c", "hive.b>c")], "hive.c=a"),
+            // Under its first name again it is spoken of by that, and stays so when it leaves once more.
+            ("hive: id a", &[("hive: id b", "hive.a>b"), ("hive: id a", "hive.b>a")], ""),
+            ("hive: id a", &[("hive: id b", "hive.a>b"), ("hive: id a", "hive.b>a"), ("hive: id c", "hive.a>c")], "hive.c=a"),
+            ("hive: id a", &[("box: id b", "hive>box hive.a>b")], "box=hive box.b=a"),
+            // Lost, and back under a later name.
+            ("hive: id a", &[("hive: id b", "hive.a>b"), ("hive: id", ""), ("hive: id b", "")], "hive.b=a"),
+            // Something else has the first name now.
+            ("hive: id a", &[("hive: id b", "hive.a>b"), ("hive: id b a", "")], ""),
+        ] {
+            assert_eq!(walked(first, steps).1, spoken, "{first} {steps:?}");
+        }
     }
 
     #[test]

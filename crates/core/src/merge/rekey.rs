@@ -87,3 +87,64 @@ fn because(names: &RenameMap) -> String {
         _ => "names changed in the database".to_owned(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::ops::Range;
+
+    /// Renames every `old` in a text to `new` and back: what stands there in between, and after.
+    fn there_and_back(text: &str, old: &str, new: &str) -> (String, String) {
+        let mut spelled = Vec::new();
+        let mut renamed = |text: &str, from: &str, to: &str, exact: &str| {
+            let at = |word: &str| -> Vec<Range<usize>> {
+                let quoted = [format!("`{word}`"), format!("\"{word}\""), word.to_owned()];
+                let lower = text.to_lowercase();
+                let mut found: Vec<Range<usize>> = Vec::new();
+                for form in quoted {
+                    found.extend(lower.match_indices(&form).map(|(at, form)| at..at + form.len()));
+                }
+                found.sort_by_key(|r| (r.start, std::cmp::Reverse(r.end)));
+                let mut end = 0;
+                found.retain(|r| {
+                    r.start >= end && {
+                        end = r.end;
+                        true
+                    }
+                });
+                found
+            };
+            let quote = |r: &Range<usize>| text[r.clone()].chars().next().filter(|c| "\"`".contains(*c));
+            let pieces: Pieces = at(from)
+                .into_iter()
+                .map(|r| {
+                    let quote = quote(&r);
+                    (r, sql::requoted(to, quote, Engine::Sqlite))
+                })
+                .collect();
+            let pieces = respelled(&mut spelled, text, pieces, &BTreeSet::from([exact]), Engine::Sqlite);
+            let mut out = text.to_owned();
+            pieces.into_iter().rev().for_each(|(at, new)| out.replace_range(at, &new));
+            out
+        };
+        let there = renamed(text, old, new, old);
+        let back = renamed(&there, new, old, new);
+        (there, back)
+    }
+
+    #[test]
+    fn a_name_goes_back_in_the_very_spelling_it_had() {
+        for (text, there) in [
+            ("place IS NULL", "spot IS NULL"),
+            ("PLACE IS NULL", "spot IS NULL"),
+            ("`place` IS NULL", "`spot` IS NULL"),
+            // A word of the language, that would be written in quotes.
+            ("t.place > 0", "t.spot > 0"),
+            // Several spellings, each in its place.
+            ("`place` IS NULL OR `PlAcE` = 1 OR place = 2", "`spot` IS NULL OR `spot` = 1 OR spot = 2"),
+        ] {
+            assert_eq!(there_and_back(text, "place", "spot"), (there.to_owned(), text.to_owned()));
+        }
+        assert_eq!(there_and_back("t.rank > 0", "rank", "spot").1, "t.rank > 0");
+    }
+}

@@ -360,3 +360,48 @@ fn shared(a: &Node, b: &Node) -> usize {
     let b = members(b);
     members(a).iter().filter(|m| b.contains(m)).count()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// `A: x y; -B: z` as rows; a minus before what was hidden.
+    fn rows_of(text: &str, tiles: &mut Vec<Tile>) -> Node {
+        let row = |line: &str| {
+            let (title, fields) = line.trim().split_once(':').unwrap();
+            let fields: Vec<&str> = fields.split_whitespace().collect();
+            let row = Node::table().with("title", title.trim_start_matches('-').into()).with("fields", Node::texts(&fields));
+            tiles.push(Tile { was_hidden: title.starts_with('-'), ..Tile::default() });
+            Node { tile: u32::try_from(tiles.len() - 1).unwrap(), ..row }
+        };
+        Node::new(Value::List(text.split(';').filter(|line| !line.trim().is_empty()).map(row).collect()))
+    }
+
+    #[test]
+    fn a_row_is_known_by_its_title_then_by_its_members_and_what_is_shown_comes_first() {
+        // Yours, the drafts, and which of yours each draft's rows are: by place, from 0.
+        for (yours, p0, p1, before, now) in [
+            ("A: x", "A: x", "A: x y", "A=0", "A=0"),
+            // Named otherwise by a person.
+            ("Mine: x y; Other: z", "A: x y; B: z", "A: x y; B: z", "A=0 B=1", "A=0 B=1"),
+            // Two of one title: the one that is shown.
+            ("-A: x; A: x", "A: x", "A: x", "A=1", "A=1"),
+            // A new row is what is hidden under its title, whatever shares a member.
+            ("A: x; -B: x", "A: x", "B: x", "A=0", "B=1"),
+            // Its members tell it where no title does.
+            ("A: x", "A: x", "B: x", "A=0", "B=0"),
+            ("A: x", "", "B: y", "", ""),
+        ] {
+            let mut tiles = vec![Tile::default()];
+            let mine = rows_of(yours, &mut tiles);
+            let (p0, p1) = (rows_of(p0, &mut Vec::new()), rows_of(p1, &mut Vec::new()));
+            let matching = Matching::of(&mine, Drafts { p0: Some(&p0), p1: Some(&p1) }, &tiles);
+            let told = |pairs: &[(String, u32)]| {
+                let mut all: Vec<String> = pairs.iter().map(|(title, own)| format!("{title}={}", own - 1)).collect();
+                all.sort();
+                all.join(" ")
+            };
+            assert_eq!((told(&matching.before), told(&matching.now)), (before.to_owned(), now.to_owned()), "{yours}");
+        }
+    }
+}
