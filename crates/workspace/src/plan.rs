@@ -272,11 +272,11 @@ impl Workspace {
         Ok(Transaction { steps: vec![step] }.commit(&self.root, &mut lock)?)
     }
 
-    /// Takes an answer: it goes to `decisions.toml`.
-    pub fn decide(&self, answer: &Answer) -> Result<(), WriteError> {
+    /// Takes answers: they go to `decisions.toml`, all in one write.
+    pub fn decide(&self, answers: &[Answer]) -> Result<(), WriteError> {
         let mut lock = folder::take(&self.root)?;
         let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
-        let new = decisions::with(Some(text.as_deref().unwrap_or_default()), std::slice::from_ref(answer)).unwrap_or_default();
+        let new = decisions::with(Some(text.as_deref().unwrap_or_default()), answers).unwrap_or_default();
         let step = Step { path: decisions::FILE.to_owned(), before: Before::of(text.as_deref()), new: Some(new), mode: None };
         Ok(Transaction { steps: vec![step] }.commit(&self.root, &mut lock)?)
     }

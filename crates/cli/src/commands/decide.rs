@@ -6,14 +6,14 @@ use crate::output::{Format, Output};
 use crate::session::{Session, report};
 use clap::Args;
 use std::io::{BufRead, IsTerminal, Write};
-use ysomorph_core::merge::{Question, merge};
-use ysomorph_core::name::{nearest, shown};
+use ysomorph_core::merge::{Outcome, Question, merge};
+use ysomorph_core::name::{matches_any, nearest, shown};
 use ysomorph_report::text;
 use ysomorph_workspace::{Answer, Workspace};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
-    /// The question to answer; done/NAME closes a follow-up
+    /// The question to answer, or with a pattern such as 'new-field/*' every open one like it; done/NAME closes a follow-up
     question: Option<String>,
     /// The choice to take
     choice: Option<String>,
@@ -39,9 +39,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         return Err(CliError::new(format!("`{name}` needs a choice{choices}")).hint("`ysomorph decide --list` shows what each would do"));
     }
     if let (Some(name), Some(choice)) = (&arguments.question, &arguments.choice) {
-        let question = asked(&outcome.questions, name, choice)?;
-        take(&workspace, question, choice, arguments.reason.clone())?;
-        output.push(&format!("Taken: {} is answered {}.\n", shown(name), shown(choice)));
+        let questions = asked(&outcome, name, choice)?;
+        take(&workspace, &questions, choice, arguments.reason.as_deref())?;
+        for question in questions {
+            output.push(&format!("Taken: {} is answered {}.\n", shown(&question.name), shown(choice)));
+        }
         return Ok(0);
     }
     let dialogue = !arguments.list && output.format == Format::Text && std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
@@ -69,24 +71,36 @@ fn close(workspace: &Workspace, name: &str, output: &mut Output) -> Result<u8, C
     Ok(0)
 }
 
-fn asked<'a>(questions: &'a [Question], name: &str, choice: &str) -> Result<&'a Question, CliError> {
-    let Some(question) = questions.iter().find(|q| q.name == name) else {
+/// The question of a name, or the open ones that a pattern fits: each has to have the choice, or none is answered.
+fn asked<'a>(outcome: &'a Outcome, name: &str, choice: &str) -> Result<Vec<&'a Question>, CliError> {
+    let mut found: Vec<&Question> = outcome.questions.iter().filter(|q| q.name == name).collect();
+    if found.is_empty() && name.contains('*') {
+        found.extend(outcome.open_questions().filter(|q| matches_any(std::slice::from_ref(&name.to_owned()), &q.name)));
+    }
+    if found.is_empty() {
         let error = CliError::new(format!("nothing asks `{name}`"));
-        return Err(match nearest(name, questions.iter().map(|q| q.name.as_str())) {
+        return Err(match nearest(name, outcome.questions.iter().map(|q| q.name.as_str())) {
             Some(near) => error.hint(format!("did you mean `{near}`?")),
             None => error.hint("`ysomorph decide --list` shows the questions"),
         });
-    };
-    if question.choices.iter().any(|c| c == choice) {
-        return Ok(question);
     }
-    Err(CliError::new(format!("`{choice}` is not a choice of `{name}`")).hint(format!("choose one of: {}", question.choices.join(", "))))
+    match found.iter().find(|q| !q.choices.iter().any(|c| c == choice)) {
+        None => Ok(found),
+        Some(other) => Err(CliError::new(format!("`{choice}` is not a choice of `{}`", other.name))
+            .hint(format!("choose one of: {}", other.choices.join(", ")))),
+    }
 }
 
-fn take(workspace: &Workspace, question: &Question, choice: &str, reason: Option<String>) -> Result<(), CliError> {
+fn take(workspace: &Workspace, questions: &[&Question], choice: &str, reason: Option<&str>) -> Result<(), CliError> {
     let who = ["USER", "LOGNAME", "USERNAME"].iter().find_map(|name| std::env::var(name).ok()).filter(|who| !who.is_empty());
-    let answer = Answer { question: question.name.clone(), choice: choice.to_owned(), who, when: Some(now()), reason };
-    Ok(workspace.decide(&answer)?)
+    let answer = |question: &&Question| Answer {
+        question: question.name.clone(),
+        choice: choice.to_owned(),
+        who: who.clone(),
+        when: Some(now()),
+        reason: reason.map(str::to_owned),
+    };
+    Ok(workspace.decide(&questions.iter().map(answer).collect::<Vec<_>>())?)
 }
 
 /// A dialogue: one question after the other, until none is open or the answer is empty.
@@ -113,7 +127,7 @@ fn ask(workspace: &Workspace, session: &Session, output: &mut Output) -> Result<
         let by_number = line.parse::<usize>().ok().and_then(|n| question.choices.get(n.wrapping_sub(1)));
         match by_number.or_else(|| question.choices.iter().find(|c| *c == line)) {
             Some(choice) => {
-                take(&workspace, question, choice, None)?;
+                take(&workspace, &[question], choice, None)?;
                 workspace = Workspace::open(&workspace.root)?;
             }
             None => output.push(&format!("`{}` is none of them.\n", shown(line))),

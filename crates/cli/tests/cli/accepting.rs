@@ -1,4 +1,5 @@
-//! `accept`: a changed schema that concerns nothing is taken over without a merge; anything else is left to one.
+//! What stands around a merge: `accept` takes over a changed schema that concerns nothing, and many like questions are answered at
+//! once.
 
 use crate::support::Project;
 
@@ -35,4 +36,19 @@ fn what_a_merge_would_edit_or_ask_is_not_accepted() {
         project.same_definition(&before);
         assert_eq!(project.read(".ysomorph/accepted.json"), accepted);
     }
+}
+
+#[test]
+fn a_pattern_answers_every_open_question_like_it_or_none() {
+    let project = Project::new(SQL);
+    project.sql("CREATE TABLE hive (id INTEGER PRIMARY KEY); CREATE TABLE visit (id INTEGER PRIMARY KEY)");
+    let before = project.definition();
+    project.expect(2, &["decide", "table/*", "append"]);
+    project.expect(2, &["decide", "limit/*", "in"]);
+    assert!(!project.path("decisions.toml").exists());
+    let told = project.expect(0, &["decide", "table/*", "in", "--reason", "both are ours"]);
+    assert_eq!(told, "Taken: table/hive is answered in.\nTaken: table/visit is answered in.\n");
+    project.expect(0, &["decide", "--list"]);
+    project.expect(0, &["merge", "--write"]);
+    assert!(project.definition().len() == before.len() + 2);
 }
