@@ -170,7 +170,8 @@ fn translate(root: &Path) {
     std::fs::write(root.join("app").join(CATALOGUE), text).unwrap();
 }
 
-fn run(seed: u64) {
+/// One walk. Whether it came to its end: it leaves off where what was edited isn't sound, and where nobody could tell what is what.
+fn run(seed: u64) -> bool {
     let mut random = Random::new(seed ^ 0x0A1C);
     let original = Database::random(&mut random);
     let dir = tempfile::tempdir().unwrap();
@@ -190,7 +191,7 @@ fn run(seed: u64) {
     }
     // A query of another form may not give what a field shows.
     if Workspace::open(root).is_ok_and(|w| !ysomorph_core::definition::validate(&w.tree, w.accepted()).is_empty()) {
-        return;
+        return false;
     }
     if seed.is_multiple_of(3) {
         translate(root);
@@ -211,7 +212,7 @@ fn run(seed: u64) {
             .filter(|s| *s != at && !states[at].exchanges_names_with(&states[*s]) && original_allows(&states, *s))
             .collect();
         if way.is_empty() {
-            return;
+            return false;
         }
         let next = *random.pick(&way);
         for n in 0..random.below(3) {
@@ -228,7 +229,7 @@ fn run(seed: u64) {
         before.assert_upheld(root, &outcome, &there);
         let seen: Vec<&Database> = visited.iter().zip(&states).filter(|(v, _)| v.is_some()).map(|(_, s)| s).collect();
         if !seen.iter().all(|state| knows_renames(state, &there, &outcome)) {
-            return;
+            return false;
         }
         // What returns asks nothing: SQL that was kept broken once, by an answer, is hidden where it comes back without what it names.
         let kept = outcome.questions.iter().filter(|q| q.answer.as_deref() == Some("keep"));
@@ -253,6 +254,7 @@ fn run(seed: u64) {
             }
         }
     }
+    true
 }
 
 /// Whether what has another name than in a state visited before is known to be the same: a rename that nobody asked about, or
@@ -280,7 +282,7 @@ fn every_state_visited_again_gives_its_bytes_with_the_edits_made_between() {
     let first = std::env::var("YSOMORPH_FIRST").ok().and_then(|s| s.parse().ok()).unwrap_or(1);
     let seeds: Vec<u64> = only.map_or_else(|| (first..first + cases).collect(), |seed| vec![seed]);
     let next = AtomicUsize::new(0);
-    let failed = Mutex::new(Vec::new());
+    let (failed, left_off) = (Mutex::new(Vec::new()), AtomicUsize::new(0));
     let threads = std::thread::available_parallelism().map_or(1, |n| n.get());
     std::thread::scope(|scope| {
         for _ in 0..threads {
@@ -289,14 +291,22 @@ fn every_state_visited_again_gives_its_bytes_with_the_edits_made_between() {
                     if seeds.len() > 500 && seed.is_multiple_of(500) {
                         eprintln!("walk {seed} begins");
                     }
-                    if std::panic::catch_unwind(|| run(*seed)).is_err() {
-                        eprintln!("walk {seed} failed");
-                        failed.lock().unwrap().push(*seed);
+                    match std::panic::catch_unwind(|| run(*seed)) {
+                        Ok(true) => {}
+                        Ok(false) => {
+                            left_off.fetch_add(1, Ordering::Relaxed);
+                        }
+                        Err(_) => {
+                            eprintln!("walk {seed} failed");
+                            failed.lock().unwrap().push(*seed);
+                        }
                     }
                 }
             });
         }
     });
-    let failed = failed.into_inner().unwrap();
+    let (failed, left_off) = (failed.into_inner().unwrap(), left_off.into_inner());
+    eprintln!("{} walks, {left_off} of them left off before their end", seeds.len());
+    assert!(left_off * 2 < seeds.len().max(20), "{left_off} of {} walks left off before their end", seeds.len());
     assert!(failed.is_empty(), "{} walks failed: {failed:?} (run one with YSOMORPH_SEED=N)", failed.len());
 }
