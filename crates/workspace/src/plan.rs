@@ -11,7 +11,7 @@ use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
 use crate::toml::parse;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
-use ysomorph_core::definition::{FileKey, Node, Tree};
+use ysomorph_core::definition::{FileKey, Index, Node, Tree};
 use ysomorph_core::draft::{Explained, NamesInUse, Plan, explained};
 use ysomorph_core::impact::Finding;
 use ysomorph_core::merge::{Input, Kept, Outcome, Whole, customisations, merge, reset, with_excluded};
@@ -86,7 +86,7 @@ impl Workspace {
     /// What the generator writes for a schema today, under the names that a definition uses.
     pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Explained {
         let first_names = self.state.kept.known.first_names(schema);
-        let names = NamesInUse::of_whole(tree, first_names, &|_| false, &|_| false);
+        let names = NamesInUse::of_whole(tree, &Index::of(tree), first_names, &|_| false, &|_| false);
         let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
         let open_to = self.state.kept.known.start_role.as_deref();
         explained(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to, title })

@@ -47,11 +47,16 @@ impl Default for NamesInUse {
 }
 
 impl NamesInUse {
-    /// Names of a definition with everything that is hidden. A table with several entities is drafted under one that isn't a
+    /// Names of a definition with everything that is hidden, of which `now` is the index. A table with several entities is drafted under one that isn't a
     /// person's own; one that a merge put in and nobody touched (`is_added`) is no reason to draft one again.
-    pub fn of_whole(definition: &Tree, first: RenameMap, is_own: &dyn Fn(&str) -> bool, is_added: &dyn Fn(&str) -> bool) -> NamesInUse {
+    pub fn of_whole(
+        definition: &Tree,
+        now: &Index,
+        first: RenameMap,
+        is_own: &dyn Fn(&str) -> bool,
+        is_added: &dyn Fn(&str) -> bool,
+    ) -> NamesInUse {
         let mut names = NamesInUse { first, ..NamesInUse::default() };
-        let now = Index::of(definition);
         let index = now.renamed(&names.first);
         let (own, drafted): (Vec<_>, Vec<_>) = index.entities.iter().partition(|(entity, _)| is_own(entity));
         for (entity, known) in drafted.iter().chain(&own) {

@@ -138,13 +138,13 @@ mod tests {
             ("place IS NULL", "spot IS NULL"),
             ("PLACE IS NULL", "spot IS NULL"),
             ("`place` IS NULL", "`spot` IS NULL"),
-            // A word of the language, that would be written in quotes.
             ("t.place > 0", "t.spot > 0"),
             // Several spellings, each in its place.
             ("`place` IS NULL OR `PlAcE` = 1 OR place = 2", "`spot` IS NULL OR `spot` = 1 OR spot = 2"),
         ] {
             assert_eq!(there_and_back(text, "place", "spot"), (there.to_owned(), text.to_owned()));
         }
+        // A word of the language, that would be written in quotes.
         assert_eq!(there_and_back("t.rank > 0", "rank", "spot").1, "t.rank > 0");
     }
 }

@@ -21,12 +21,10 @@ impl Walk<'_> {
                 continue;
             }
             if p1.contains(&key) {
-                // Only where the draft gains it: a rename alone moves nothing.
-                let gained = !p0.contains(&key);
                 if tile.away {
                     tile.away = false;
                     AGAIN.clone_into(&mut tile.because);
-                } else if gained && !tile.was_hidden {
+                } else if !p0.contains(&key) && !tile.was_hidden {
                     tile.stays = true;
                 }
             } else if p0.contains(&key) && !tile.away {
@@ -40,7 +38,7 @@ impl Walk<'_> {
             }
         }
         let mut there: Vec<String> = items.iter().map(member_key).collect();
-        for (key, new) in p1.iter().zip(drafts.p1.map(Node::items).unwrap_or_default()) {
+        for (key, new) in p1.iter().zip(rows(drafts.p1)) {
             let target = element.member(key);
             let comes = !there.contains(key) && !p0.contains(key) && !self.given.left_out.contains(&target.encode());
             if comes && self.given.placement.admits(element, key) {
@@ -71,7 +69,7 @@ impl Walk<'_> {
         let Value::List(items) = &mut node.value else { return };
         let mut previous: Option<u32> = None;
         let mut new_rows: Vec<(Option<u32>, Node)> = Vec::new();
-        for row in drafts.p1.map(Node::items).unwrap_or_default() {
+        for row in rows(drafts.p1) {
             let title = member_key(row);
             let before = item(drafts.p0, &title);
             if let Some(own) = matching.yours_for(&title) {
@@ -108,7 +106,7 @@ impl Walk<'_> {
             let behind = after.and_then(|a| items.iter().position(|i| i.tile == a)).map(|at| at + 1);
             items.insert(behind.unwrap_or(if hand_laid { items.len() } else { 0 }), new);
         }
-        for row in drafts.p0.map(Node::items).unwrap_or_default() {
+        for row in rows(drafts.p0) {
             let title = member_key(row);
             if item(drafts.p1, &title).is_some() {
                 continue;

@@ -67,7 +67,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     };
     let first_names = carried.known.first_names(&carried.all);
     let by_first_names = index.renamed(&first_names);
-    let mut names = NamesInUse::of_whole(&whole.tree, first_names, &is_own, &is_added);
+    let mut names = NamesInUse::of_whole(&whole.tree, &index, first_names, &is_own, &is_added);
     // A key behind another: the one that is shown holds where the columns of the other aren't there.
     for (entity, root) in whole.tree.entities() {
         let shown = root.get("key").and_then(|key| whole.tile(key)?.stand_in.as_ref());
