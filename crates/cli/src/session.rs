@@ -162,6 +162,7 @@ pub fn bare_report(command: &str, session: &Session, workspace: &Workspace, chan
         texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
         counts: counts(workspace),
         pages: pages(workspace),
+        joined: workspace.joined().to_vec(),
         ..Report::default()
     }
 }

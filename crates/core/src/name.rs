@@ -141,6 +141,12 @@ pub fn matches_any<S: AsRef<str>>(patterns: &[S], name: &str) -> bool {
     patterns.iter().any(|pattern| fast_glob::glob_match(fold(pattern.as_ref()), &name))
 }
 
+/// Whether the name of a question or follow-up fits a pattern: `*` stands for anything, also across its parts.
+pub fn fits(pattern: &str, name: &str) -> bool {
+    let flat = |text: &str| text.replace('/', "\u{1}");
+    matches_any(&[flat(pattern)], &flat(name))
+}
+
 /// The nearest of the known names, if one is near enough to be a likely slip of the finger.
 pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let wanted = fold(name);

@@ -23,6 +23,7 @@
 //! ```
 
 mod insert;
+mod join;
 mod lift;
 mod list;
 mod path;

@@ -7,7 +7,7 @@ use ysomorph_core::changes::Change;
 use ysomorph_core::definition::{Node, Value};
 use ysomorph_core::draft::Note;
 use ysomorph_core::drawing::Drawing;
-use ysomorph_core::impact::{Finding, Location, Severity};
+use ysomorph_core::impact::{Finding, FollowUp, Location, Severity};
 use ysomorph_core::merge::{Aside, Done, Kept, Outcome, Question};
 
 /// A page drawn, and when it looks so.
@@ -61,7 +61,10 @@ pub struct Report {
     pub superseded: Vec<PartReport>,
     /// What is left to a person.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub follow_ups: Option<Vec<Finding>>,
+    pub follow_ups: Option<Vec<FollowUpReport>>,
+    /// The patch for hand-written code.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub patch: Option<PatchReport>,
     /// What was rehearsed.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub rehearsal: Option<Rehearsal>,
@@ -82,9 +85,18 @@ pub struct Report {
     /// Entities and pages of the definition.
     #[serde(skip)]
     pub counts: (usize, usize),
-    /// Follow-ups nobody closed: name and what is the matter.
+    /// Files of the workspace's state in which two branches met: a merge brings them together.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub joined: Vec<String>,
+    /// The entities that a part of a merge is about.
     #[serde(skip)]
-    pub left: Vec<(String, String)>,
+    pub only: Vec<String>,
+    /// The changes that a part of a merge leaves for later.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub left_for_later: Option<Vec<Change>>,
+    /// What earlier merges left to people and is still so.
+    #[serde(default, rename = "open_follow_ups", skip_serializing_if = "Vec::is_empty")]
+    pub left: Vec<OpenFollowUp>,
     /// How findings are ordered.
     #[serde(skip)]
     pub order: Order,
@@ -222,6 +234,44 @@ pub struct PartReport {
     pub because: String,
 }
 
+/// What a merge leaves to a person.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct FollowUpReport {
+    /// Its name: `decide done/NAME` closes it.
+    pub name: String,
+    /// What is the matter.
+    #[serde(flatten)]
+    pub finding: Finding,
+}
+
+/// What an earlier merge left to a person and is still so.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct OpenFollowUp {
+    /// Its name: `decide done/NAME` closes it.
+    pub name: String,
+    /// The rule that found it.
+    pub rule: String,
+    /// How bad it is.
+    pub severity: Severity,
+    /// The file concerned.
+    pub file: Option<String>,
+    /// The entity concerned.
+    pub entity: Option<String>,
+    /// What is the matter.
+    pub message: String,
+    /// In how many places.
+    pub places: usize,
+}
+
+/// A patch that was written.
+#[derive(Debug, Clone, Serialize, JsonSchema)]
+pub struct PatchReport {
+    /// Where it is.
+    pub file: String,
+    /// The files it is for.
+    pub files: Vec<String>,
+}
+
 /// A file before and after.
 #[derive(Debug, Clone, Default)]
 pub struct FileDiff {
@@ -236,7 +286,7 @@ pub struct FileDiff {
 impl Report {
     /// With the outcome of a merge.
     #[must_use]
-    pub fn with_merge(mut self, outcome: &Outcome, left: &[Finding], written: bool) -> Report {
+    pub fn with_merge(mut self, outcome: &Outcome, left: &[FollowUp], written: bool) -> Report {
         let edits = outcome.edits.iter().map(|edit| EditReport {
             file: edit.element.file.path(),
             path: edit.element.shown(),
@@ -257,7 +307,7 @@ impl Report {
         let part = |p: &Aside| PartReport { path: p.element.shown(), value: p.value.as_ref().map(value), because: p.because.clone() };
         self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
         self.restored = Some(outcome.restored.iter().map(part).collect());
-        self.follow_ups = Some(left.to_vec());
+        self.follow_ups = Some(left.iter().map(|f| FollowUpReport { name: f.name.clone(), finding: f.finding.clone() }).collect());
         self.written = Some(written);
         self
     }

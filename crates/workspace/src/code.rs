@@ -30,7 +30,7 @@ impl Workspace {
             let leaves = real.is_some_and(|(path, root)| !path.starts_with(root));
             if leaves || path.components().any(|c| !matches!(c, Component::Normal(_) | Component::CurDir)) {
                 let message = format!("[code] roots: `{root}` leads out of the workspace; name a folder below it");
-                return Err(FileError { file: "ysomorph.toml".to_owned(), at: None, message, text: String::new() });
+                return Err(FileError::new("ysomorph.toml".to_owned(), message));
             }
             let path = self.root.join(path);
             match &mut walk {
@@ -120,7 +120,7 @@ fn matcher(words: &[&str]) -> Result<RegexMatcher, FileError> {
     words.sort_by_key(|w| (std::cmp::Reverse(w.len()), *w));
     let failed = |e: grep_regex::Error| {
         let message = format!("[code] roots can't be searched: {e}");
-        FileError { file: "ysomorph.toml".to_owned(), at: None, message, text: String::new() }
+        FileError::new("ysomorph.toml".to_owned(), message)
     };
     RegexMatcherBuilder::new().word(true).build_literals(&words).map_err(failed)
 }

@@ -47,6 +47,14 @@ pub(crate) fn read(root: &Path) -> Result<Vec<Answer>, FileError> {
     }
 }
 
+/// The answers of another file that is written like `decisions.toml`.
+///
+/// # Errors
+/// Where it isn't.
+pub fn answers_of(file: &str, text: &str) -> Result<Vec<Answer>, FileError> {
+    read_state::<Decisions>(file, text).map(|d| d.answer)
+}
+
 /// The file's text with these answers added; an earlier answer to the same question goes.
 pub(crate) fn with(text: Option<&str>, answers: &[Answer]) -> Option<String> {
     let names: Vec<&str> = answers.iter().map(|a| a.question.as_str()).collect();

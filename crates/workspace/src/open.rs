@@ -3,6 +3,7 @@
 use crate::config::Config;
 use crate::decisions::{self, Answer};
 use crate::folder::{self, LockError};
+use crate::joined;
 use crate::kept::Kept;
 use crate::secret;
 use crate::state::State;
@@ -10,8 +11,10 @@ use crate::toml::{ParseError, parse};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::OnceLock;
-use ysomorph_core::definition::{At, FileKey, Tree, Value, validate_workspace};
+use ysomorph_core::definition::{At, FileKey, Problem, Tree, Value, validate, validate_workspace};
+use ysomorph_core::merge::of_branches;
 
 /// A workspace read from disk.
 #[derive(Debug)]
@@ -32,6 +35,8 @@ pub struct Workspace {
     pub(crate) state: State,
     /// The definition with everything that is hidden, once it is asked for.
     kept: OnceLock<Kept>,
+    /// What is wrong with the definition, once it is asked for.
+    problems: OnceLock<Vec<Problem>>,
     /// `decisions.toml`
     pub answers: Vec<Answer>,
     /// Whether an interrupted write was completed on opening.
@@ -48,7 +53,14 @@ pub struct FileError {
     /// What is wrong.
     pub message: String,
     /// Its text, to quote the place.
-    pub text: String,
+    pub text: Arc<str>,
+}
+
+impl FileError {
+    /// What is wrong with a file as a whole.
+    pub fn new(file: impl Into<String>, message: impl Into<String>) -> FileError {
+        FileError { file: file.into(), at: None, message: message.into(), text: "".into() }
+    }
 }
 
 /// Why a workspace can't be opened.
@@ -97,6 +109,7 @@ impl Workspace {
             errors.extend(e);
             State::default()
         });
+        let errors = named_conflicts(errors);
         match config {
             Some(config) if errors.is_empty() && config.format == 1 => Ok(Workspace {
                 root: root.to_owned(),
@@ -107,6 +120,7 @@ impl Workspace {
                 tree,
                 state,
                 kept: OnceLock::new(),
+                problems: OnceLock::new(),
                 answers,
                 recovered,
             }),
@@ -125,6 +139,33 @@ impl Workspace {
         &self.state.accepted
     }
 
+    /// The files of the state that version control joined with a conflict: a merge writes them anew.
+    pub fn joined(&self) -> &[String] {
+        &self.state.joined
+    }
+
+    /// What hinders a merge: what is wrong with the definition by itself. Where two branches met, one of them may still speak of
+    /// what the other one's merge lost or renamed: that is known, and a merge sets it aside or carries it over.
+    pub fn problems(&self) -> Vec<Problem> {
+        if !self.speaks_of_before() {
+            return self.own_problems().to_vec();
+        }
+        let (known, accepted) = (&self.state.kept.known, self.accepted());
+        validate(&of_branches(&self.tree, known, accepted), &known.all(accepted))
+    }
+
+    /// What is wrong with the definition as it stands, on the accepted schema.
+    fn own_problems(&self) -> &[Problem] {
+        self.problems.get_or_init(|| validate(&self.tree, self.accepted()))
+    }
+
+    /// Whether the definition may speak of what the database had, as it was called before.
+    pub(crate) fn speaks_of_before(&self) -> bool {
+        let known = &self.state.kept.known;
+        let knows_more = !known.lost.is_empty() || !known.named.is_empty();
+        knows_more && !self.own_problems().is_empty()
+    }
+
     /// Answers by question name.
     pub fn answer_map(&self) -> BTreeMap<String, String> {
         self.answers.iter().map(|a| (a.question.clone(), a.choice.clone())).collect()
@@ -133,7 +174,7 @@ impl Workspace {
 
 /// Reads a text file; what isn't there is `None`.
 pub(crate) fn read_text(root: &Path, file: &str) -> Result<Option<String>, FileError> {
-    let failed = |message: String| FileError { file: file.to_owned(), at: None, message, text: String::new() };
+    let failed = |message: String| FileError::new(file.to_owned(), message);
     match folder::read(root, file) {
         Ok(Some(bytes)) => String::from_utf8(bytes).map(Some).map_err(|_| failed("it isn't UTF-8 text".to_owned())),
         Ok(None) => Ok(None),
@@ -143,8 +184,27 @@ pub(crate) fn read_text(root: &Path, file: &str) -> Result<Option<String>, FileE
 
 /// The names in a folder of the workspace; one that isn't there has none.
 pub(crate) fn list_folder(root: &Path, folder: &str) -> Result<Vec<String>, FileError> {
-    let failed = |message: String| FileError { file: format!("{folder}/"), at: None, message, text: String::new() };
+    let failed = |message: String| FileError::new(format!("{folder}/"), message);
     folder::list(root, folder).map(Option::unwrap_or_default).map_err(|refused| failed(refused.to_string()))
+}
+
+/// What is wrong with a file in which version control left conflicts is those conflicts.
+fn named_conflicts(errors: Vec<FileError>) -> Vec<FileError> {
+    let mut named: Vec<FileError> = Vec::new();
+    let mut conflicts: BTreeMap<String, Option<u32>> = BTreeMap::new();
+    for error in errors {
+        let is_first = !conflicts.contains_key(&error.file);
+        let conflict = *conflicts.entry(error.file.clone()).or_insert_with(|| joined::first_conflict(&error.text));
+        let Some(line) = conflict else {
+            named.push(error);
+            continue;
+        };
+        if is_first {
+            let message = "version control left a conflict here: keep what is right of both sides, and take out the lines that mark them";
+            named.push(FileError { at: Some(At { line, column: 1 }), message: message.to_owned(), ..error });
+        }
+    }
+    named
 }
 
 /// Whether there is a configuration, be it one that can't be read.
@@ -164,13 +224,13 @@ pub(crate) fn read_state<T: serde::de::DeserializeOwned>(file: &str, text: &str)
         && *format > 1
     {
         let message = newer(u64::try_from(*format).unwrap_or_default(), 1);
-        return Err(FileError { file: file.to_owned(), at: None, message, text: String::new() });
+        return Err(FileError::new(file.to_owned(), message));
     }
     read_toml(file, text)
 }
 
-pub(crate) fn toml_error(file: &str, text: &str, error: &ParseError) -> FileError {
-    FileError { file: file.to_owned(), at: Some(error.at), message: error.message.clone(), text: text.to_owned() }
+fn toml_error(file: String, text: &Arc<str>, error: ParseError) -> FileError {
+    FileError { file, at: Some(error.at), message: error.message, text: Arc::clone(text) }
 }
 
 /// Reads a file into a type, with the place of what doesn't fit.
@@ -181,7 +241,7 @@ pub(crate) fn read_toml<T: serde::de::DeserializeOwned>(file: &str, text: &str) 
         let number = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);
         let line_start = before.rfind('\n').map_or(0, |at| at + 1);
         let at = At { line: number(before.matches('\n').count() + 1), column: number(before[line_start..].chars().count() + 1) };
-        FileError { file: file.to_owned(), at: Some(at), message: error.message().trim().replace('\n', " "), text: text.to_owned() }
+        FileError { file: file.to_owned(), at: Some(at), message: error.message().trim().replace('\n', " "), text: text.into() }
     })
 }
 
@@ -205,13 +265,16 @@ pub fn configuration(root: &Path) -> Result<Option<(String, Config)>, OpenError>
 fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
     let mut own = Vec::new();
     let read = read_config_openly(root, &mut own);
-    errors.extend(own.into_iter().map(without_secrets));
+    errors.extend(without_secrets(own, &read.0));
     read
 }
 
-/// An error of the configuration's without the passwords that stand in its text.
-pub(crate) fn without_secrets(error: FileError) -> FileError {
-    FileError { message: secret::scrubbed(&error.message, &error.text), text: secret::masked_in_place(&error.text), ..error }
+/// Errors of the configuration without the passwords that stand in its text.
+pub(crate) fn without_secrets(errors: Vec<FileError>, text: &str) -> Vec<FileError> {
+    let masked: Arc<str> = secret::masked_in_place(text).into();
+    let secrets = secret::secrets(text);
+    let scrubbed = |error: FileError| FileError { message: secret::scrubbed(&error.message, &secrets), text: Arc::clone(&masked), ..error };
+    errors.into_iter().map(scrubbed).collect()
 }
 
 fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
@@ -224,10 +287,11 @@ fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Opti
     };
     let problems = parse(&text).map(|parsed| validate_workspace(&parsed)).unwrap_or_default();
     if !problems.is_empty() {
+        let shared: Arc<str> = text.as_str().into();
         errors.extend(problems.into_iter().map(|problem| {
             let nearest = problem.nearest.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
             let message = format!("{}{nearest}", problem.message);
-            FileError { file: "ysomorph.toml".to_owned(), at: Some(problem.at), message, text: text.clone() }
+            FileError { file: "ysomorph.toml".to_owned(), at: Some(problem.at), message, text: Arc::clone(&shared) }
         }));
         return (text, None);
     }
@@ -264,7 +328,8 @@ fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKe
                         if all.is_empty() {
                             all.push(first);
                         }
-                        errors.extend(all.iter().map(|error| toml_error(&key.path(), &text, error)));
+                        let shared: Arc<str> = text.as_str().into();
+                        errors.extend(all.into_iter().map(|error| toml_error(key.path(), &shared, error)));
                     }
                     None => {}
                 }
@@ -279,7 +344,7 @@ fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKe
 
 /// The definition's files, by name. Without their folder there is no definition, which is something else than an empty one.
 pub(crate) fn definition_files(root: &Path) -> Result<Vec<String>, FileError> {
-    let failed = |message: String| FileError { file: format!("{DEFINITION}/"), at: None, message, text: String::new() };
+    let failed = |message: String| FileError::new(format!("{DEFINITION}/"), message);
     match folder::list(root, DEFINITION) {
         Ok(Some(names)) => Ok(names.into_iter().filter(|n| n.ends_with(".toml") && !n.starts_with('.')).collect()),
         Ok(None) => Err(failed("the folder is missing: the definition's files belong there".to_owned())),

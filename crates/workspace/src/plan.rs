@@ -1,9 +1,10 @@
 //! From a workspace and a changed schema to what would be written, and writing it.
 
 use crate::decisions::{self, Answer};
-use crate::folder::{self, Before, LockError, Step, Transaction, TransactionError};
+use crate::folder::{self, Before, LockError, Step, Transaction, TransactionError, digest};
 use crate::kept::{KNOWN, Kept as Stated, ReconcileError, Was, reconcile, whole_of};
-use crate::merges::{Changed, Entry, EntryKind, NewEntry};
+use crate::left::Left;
+use crate::merges::{By, Changed, Done, Entry, EntryKind, NewEntry, Part};
 use crate::open::FileError;
 use crate::open::Workspace;
 use crate::secret;
@@ -13,8 +14,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use ysomorph_core::definition::{FileKey, Index, Node, Tree};
 use ysomorph_core::draft::{Explained, NamesInUse, Plan, explained};
-use ysomorph_core::impact::Finding;
-use ysomorph_core::merge::{Input, Kept, Outcome, Whole, customisations, merge, reset, with_excluded};
+use ysomorph_core::impact;
+use ysomorph_core::merge::{Aside, Input, Kept, Outcome, Whole, customisations, merge, reset, with_excluded};
 use ysomorph_core::schema::Schema;
 use ysomorph_kept::Tiles;
 
@@ -25,8 +26,8 @@ pub struct Planned {
     pub outcome: Outcome,
     /// Every file that changes: before, after.
     pub files: BTreeMap<String, (Option<String>, Option<String>)>,
-    /// What is left to a person.
-    pub left: Vec<Finding>,
+    /// What is left to people.
+    pub left: Left,
     /// The answers it uses.
     pub used: Vec<Answer>,
 }
@@ -58,6 +59,18 @@ impl Planned {
         self.files.iter().map(move |(path, (before, after))| (path.clone(), masked(path, before), masked(path, after)))
     }
 
+    /// What it does, as its entry tells it.
+    fn done(&self) -> Done {
+        let parts = |all: &[Aside]| all.iter().map(|a| Part { name: a.element.shown(), because: a.because.clone() }).collect();
+        let mut left: Vec<Part> = Vec::new();
+        for one in &self.left.open {
+            if left.last().is_none_or(|last| last.name != one.name) {
+                left.push(Part { name: one.name.clone(), because: one.finding.message.clone() });
+            }
+        }
+        Done { set_aside: parts(&self.outcome.set_aside), restored: parts(&self.outcome.restored), left }
+    }
+
     /// Whether there is anything to write beyond the list of follow-ups.
     pub fn is_worth_writing(&self) -> bool {
         self.files.keys().any(|f| f != FOLLOW_UPS)
@@ -77,6 +90,7 @@ impl Workspace {
             changed,
             answers,
             conventions: &self.config.conventions,
+            speaks_of_before: self.speaks_of_before(),
             renames: self.config.merge.renames,
             new_fields: self.config.merge.new_fields,
             field_names: self.config.merge.field_names,
@@ -128,7 +142,7 @@ impl Workspace {
     pub fn plan(&self, changed: &Schema, answers: &BTreeMap<String, String>) -> Result<Planned, WriteError> {
         if let Some(file) = self.kept().taken.first() {
             let message = "a file of this name is hidden until its table returns: give this one another name, or it would be lost";
-            return Err(WriteError::File(FileError { file: file.path(), at: None, message: message.to_owned(), text: String::new() }));
+            return Err(WriteError::File(FileError::new(file.path(), message.to_owned())));
         }
         let mut outcome = merge(&self.merge_input(changed, answers));
         let kept = reconcile(&self.kept().files, &self.kept().whole, &outcome.whole)?;
@@ -144,26 +158,29 @@ impl Workspace {
         for file in all {
             put(file.path(), self.texts.get(file), texts.get(file).cloned());
         }
-        for (path, text) in &self.catalogues {
-            put(path.clone(), Some(text), Some(crate::translations::merged(text, &self.tree, &outcome.tree, &outcome.renamed_fields)));
+        let merged = |text: &String| crate::translations::merged(text, &self.tree, &outcome.tree, &outcome.renamed_fields);
+        let catalogues: BTreeMap<String, String> = self.catalogues.iter().map(|(path, text)| (path.clone(), merged(text))).collect();
+        for (path, text) in &catalogues {
+            put(path.clone(), self.catalogues.get(path), Some(text.clone()));
         }
         if !outcome.exclude.is_empty() {
             put("ysomorph.toml".to_owned(), Some(&self.config_text), Some(exclude(&self.config_text, &outcome.exclude)?));
         }
-        let left = outcome.follow_ups(changed);
-        let follow_ups = follow_ups::of(&left, &self.state.follow_ups, &outcome.tree);
+        let left = self.left_after(&outcome, changed, &texts, &catalogues).map_err(WriteError::File)?;
         let mut new_state = crate::state::files(
             &outcome.accepted,
-            &follow_ups,
+            &left.all,
             &Stated { files: kept, ..Stated::default() },
             &texts,
             &outcome.known,
             &self.modes_away(&texts),
-            &Was { kept: Some(self.kept()), texts: Some(&self.state.texts) },
+            &Was { kept: Some(self.kept()), texts: Some(&self.state.read) },
         );
         // What people did to the files alone is no reason to write.
         let concerns = |path: &String| path == crate::state::ACCEPTED || path == KNOWN;
-        let moves = !files.is_empty() || new_state.iter().any(|(path, text)| concerns(path) && self.state.texts.get(path) != Some(text));
+        let moves = !files.is_empty()
+            || !self.state.joined.is_empty()
+            || new_state.iter().any(|(path, text)| concerns(path) && self.state.texts.get(path) != Some(text));
         if !moves {
             new_state.retain(|path, _| path == FOLLOW_UPS);
         }
@@ -212,8 +229,8 @@ impl Workspace {
         modes
     }
 
-    /// Writes a plan in one transaction. `now` and `who` go into the entry.
-    pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, now: &str) -> Result<Entry, WriteError> {
+    /// Writes a plan in one transaction, with an entry that tells it.
+    pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, by: &By) -> Result<Entry, WriteError> {
         let mut lock = folder::take(&self.root)?;
         self.is_as_read()?;
         let mode = |path: &String| self.state.kept.modes.get(path).copied();
@@ -235,7 +252,12 @@ impl Workspace {
                 .map(|(q, c)| (q.clone(), c.clone())),
         );
         let used = planned.used.clone();
-        NewEntry { kind: EntryKind::Merge, when: now, files, used, answers, changes, undoes: Vec::new() }.write(&self.root, &mut lock)
+        let done = planned.done();
+        let concerned = if changes.is_empty() { Tree::default() } else { impact::reached(&self.tree, &planned.outcome.comparison) };
+        let unwritten = concerned.files.keys().filter(|file| !files.contains_key(&file.path()));
+        let unwritten = unwritten.filter_map(|file| Some((file.path(), digest(self.texts.get(file)?)))).collect();
+        let entry = NewEntry { kind: EntryKind::Merge, by, files, used, answers, changes, undoes: Vec::new(), done, unwritten };
+        entry.write(&self.root, &mut lock)
     }
 
     /// Whether everything that a plan was made from still is what was read, also files that the plan doesn't write.
@@ -257,16 +279,16 @@ impl Workspace {
         }
     }
 
-    /// What merges left to a person and nobody closed.
-    pub fn open_follow_ups(&self) -> impl Iterator<Item = &FollowUp> {
+    /// What merges left to a person and nobody closed, as it was when it was last looked at.
+    pub fn remembered_follow_ups(&self) -> impl Iterator<Item = &FollowUp> {
         self.state.follow_ups.iter().filter(|f| !f.done)
     }
 
-    /// Closes a follow-up.
-    pub fn close_follow_up(&self, name: &str) -> Result<(), WriteError> {
+    /// Closes follow-ups, all in one write.
+    pub fn close_follow_ups(&self, names: &[&str]) -> Result<(), WriteError> {
         let mut lock = folder::take(&self.root)?;
         let mut all = self.state.follow_ups.clone();
-        all.iter_mut().filter(|f| f.name == name).for_each(|f| f.done = true);
+        all.iter_mut().filter(|f| names.contains(&f.name.as_str())).for_each(|f| f.done = true);
         let before = Before::of(self.state.texts.get(FOLLOW_UPS).map(String::as_str));
         let step = Step { path: FOLLOW_UPS.to_owned(), before, new: follow_ups::write(&all), mode: None };
         Ok(Transaction { steps: vec![step] }.commit(&self.root, &mut lock)?)

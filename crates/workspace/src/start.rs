@@ -101,7 +101,10 @@ pub fn start(root: &Path, begin: &Begin<'_>, schema: &Schema) -> Result<Explaine
         return Err(StartError::Exists("app/".to_owned()));
     }
     let text = begin.config.map_or_else(|| default_config(begin), str::to_owned);
-    let config: Config = read_toml(config_file, &text).map_err(|e| StartError::Config(without_secrets(e)))?;
+    let config: Config = read_toml(config_file, &text).map_err(|e| {
+        let told = without_secrets(vec![e], &text).pop();
+        StartError::Config(told.unwrap_or_else(|| FileError::new(config_file, "it can't be read")))
+    })?;
     let drafted = drafted(schema, &config.conventions, begin.title);
     let texts: BTreeMap<FileKey, String> = drafted.draft.tree.files.iter().map(|(file, node)| (file.clone(), render_file(node))).collect();
     let known = Identities { start_role: Some(ROLE.to_owned()), ..Identities::default() };

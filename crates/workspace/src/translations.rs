@@ -33,7 +33,7 @@ impl Workspace {
     pub fn translations(&self, language: &str) -> Result<BTreeMap<String, String>, FileError> {
         let file = format!("app/labels.{language}.po");
         let Some(text) = self.catalogues.get(&file) else {
-            return Err(FileError { file, at: None, message: "there is no such catalogue".to_owned(), text: String::new() });
+            return Err(FileError::new(file, "there is no such catalogue".to_owned()));
         };
         // It was read when the workspace was opened.
         let entries = entries(text).unwrap_or_default();
@@ -41,39 +41,39 @@ impl Workspace {
     }
 }
 
-impl Workspace {
-    /// Every entry of every catalogue, obsolete ones and the head aside.
-    pub fn all_translations(&self) -> Vec<Translation> {
-        let mut all = Vec::new();
-        for (file, text) in &self.catalogues {
-            let language = file.trim_start_matches("app/labels.").trim_end_matches(".po");
-            // Lines are counted along: the entries come in order.
-            let (mut line, mut counted) = (1, 0);
-            for entry in entries(text).unwrap_or_default() {
-                // The entry's first line; its comments stand above.
-                line += text.get(counted..entry.at.start).map_or(0, |between| between.matches('\n').count());
-                counted = entry.at.start;
-                if entry.obsolete || entry.id.is_empty() {
-                    continue;
-                }
-                all.push(Translation {
-                    language: language.to_owned(),
-                    context: entry.context,
-                    id: entry.id,
-                    text: entry.text,
-                    fuzzy: entry.fuzzy,
-                    at: Location { file: file.clone(), line: u32::try_from(line).unwrap_or(1), column: 1 },
-                });
+/// Every entry of every catalogue, obsolete ones and the head aside.
+pub(crate) fn all(catalogues: &BTreeMap<String, String>) -> Vec<Translation> {
+    let mut all = Vec::new();
+    for (file, text) in catalogues {
+        let language = file.trim_start_matches("app/labels.").trim_end_matches(".po");
+        // Lines are counted along: the entries come in order.
+        let (mut line, mut counted) = (1, 0);
+        for entry in entries(text).unwrap_or_default() {
+            // The entry's first line; its comments stand above.
+            line += text.get(counted..entry.at.start).map_or(0, |between| between.matches('\n').count());
+            counted = entry.at.start;
+            if entry.obsolete || entry.id.is_empty() {
+                continue;
             }
+            all.push(Translation {
+                language: language.to_owned(),
+                context: entry.context,
+                id: entry.id,
+                text: entry.text,
+                fuzzy: entry.fuzzy,
+                at: Location { file: file.clone(), line: u32::try_from(line).unwrap_or(1), column: 1 },
+            });
         }
-        all
     }
+    all
+}
 
+impl Workspace {
     /// What rules look at beside the definition and the schemas.
     pub fn around(&self) -> Around {
         Around {
             conventions: self.config.conventions.clone(),
-            translations: self.all_translations(),
+            translations: all(&self.catalogues),
             passwords: secret::locations(&self.config_text),
             ..Around::default()
         }
@@ -91,7 +91,7 @@ pub(crate) fn read(root: &Path, errors: &mut Vec<FileError>) -> BTreeMap<String,
         match read_text(root, &file) {
             Ok(Some(text)) => {
                 if let Err((line, message)) = entries(&text) {
-                    errors.push(FileError { file: file.clone(), at: Some(At { line, column: 1 }), message, text: text.clone() });
+                    errors.push(FileError { file: file.clone(), at: Some(At { line, column: 1 }), message, text: text.as_str().into() });
                 }
                 catalogues.insert(file, text);
             }

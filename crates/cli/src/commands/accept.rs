@@ -1,12 +1,12 @@
 //! `ysomorph accept`
 
 use super::merge::{merge_report, refuse_changed_meanwhile, refuse_unsound};
-use super::{now, print};
+use super::{now, print, who};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::Session;
 use ysomorph_report::text::{hint, plural};
-use ysomorph_workspace::Planned;
+use ysomorph_workspace::{By, Planned};
 
 /// Takes the changed schema as accepted where a merge would do nothing else.
 pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
@@ -19,7 +19,7 @@ pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let write = hinders.is_none() && planned.is_worth_writing();
     if write {
         refuse_changed_meanwhile(session, &workspace, &changed)?;
-        workspace.write(&planned, &answers, &now())?;
+        workspace.write(&planned, &answers, &By { when: now(), who: who(&workspace.root) })?;
     }
     let report = merge_report("accept", session, &workspace, &changed, &planned, write);
     print(output, &report, |report| match &hinders {

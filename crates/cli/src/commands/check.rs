@@ -1,6 +1,6 @@
 //! `ysomorph check`
 
-use super::print;
+use super::{open_follow_up, print};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};
@@ -10,9 +10,11 @@ use ysomorph_report::text;
 pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
     let findings = impact::check_with(&workspace.tree, workspace.accepted(), &workspace.around());
+    let left = workspace.left_now(&findings).map_err(|e| CliError::files(&[e]))?;
     let mut report = bare_report("check", session, &workspace, workspace.accepted()).with_findings(findings);
+    report.left = left.still_open().map(open_follow_up).collect();
     report.verbose = session.verbose;
     print(output, &report, text::check);
     let totals = report.totals.unwrap_or_default();
-    Ok(u8::from(totals.breaks + totals.risk > 0))
+    Ok(u8::from(totals.breaks + totals.risk > 0 || !report.joined.is_empty()))
 }

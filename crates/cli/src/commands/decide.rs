@@ -1,15 +1,21 @@
 //! `ysomorph decide`
 
-use super::{now, print};
+mod answers;
+mod dialogue;
+
+use super::{now, open_follow_up, print, who};
 use crate::error::CliError;
 use crate::output::{Format, Output};
 use crate::session::{Session, report};
+use answers::Given;
 use clap::Args;
-use std::io::{BufRead, IsTerminal, Write};
-use ysomorph_core::merge::{Outcome, Question, merge};
-use ysomorph_core::name::{matches_any, nearest, shown};
+use std::io::IsTerminal;
+use std::path::PathBuf;
+use ysomorph_core::impact::check;
+use ysomorph_core::merge::merge;
+use ysomorph_core::name::{fits, nearest, shown};
 use ysomorph_report::text;
-use ysomorph_workspace::{Answer, Workspace};
+use ysomorph_workspace::{Answer, Left, Workspace};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -23,114 +29,91 @@ pub struct Arguments {
     /// Only list the questions, also on a terminal
     #[arg(long)]
     list: bool,
+    /// Take the answers of a file written like decisions.toml, all or none
+    #[arg(long, value_name = "ANSWERS", conflicts_with = "question")]
+    file: Option<PathBuf>,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
-    let changed = session.changed(&workspace)?;
-    let answers = workspace.answer_map();
-    let outcome = merge(&workspace.merge_input(&changed, &answers));
     if let Some(name) = arguments.question.as_ref().and_then(|q| q.strip_prefix("done/")) {
         return close(&workspace, name, output);
     }
-    if let (Some(name), None) = (&arguments.question, &arguments.choice) {
-        let choices =
-            outcome.questions.iter().find(|q| q.name == *name).map_or_else(String::new, |q| format!(": {}", q.choices.join(", ")));
-        return Err(CliError::new(format!("`{name}` needs a choice{choices}")).hint("`ysomorph decide --list` shows what each would do"));
-    }
-    if let (Some(name), Some(choice)) = (&arguments.question, &arguments.choice) {
-        let questions = asked(&outcome, name, choice)?;
-        take(&workspace, &questions, choice, arguments.reason.as_deref())?;
-        for question in questions {
-            output.push(&format!("Taken: {} is answered {}.\n", shown(&question.name), shown(choice)));
+    let changed = session.changed(&workspace)?;
+    let given = match (&arguments.file, &arguments.question, &arguments.choice) {
+        (Some(file), ..) => answers::read(file)?,
+        (None, Some(question), Some(choice)) => {
+            vec![Given { question: question.clone(), choice: choice.clone(), who: None, reason: arguments.reason.clone() }]
+        }
+        (None, Some(name), None) => return Err(without_choice(&workspace, &changed, name)),
+        (None, None, _) => Vec::new(),
+    };
+    if !given.is_empty() || arguments.file.is_some() {
+        let answers = answers::matched(&workspace, &changed, &given)?;
+        workspace.decide(&answers)?;
+        for answer in &answers {
+            output.push(&format!("Taken: {} is answered {}.\n", shown(&answer.question), shown(&answer.choice)));
         }
         return Ok(0);
     }
-    let dialogue = !arguments.list && output.format == Format::Text && std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
-    if dialogue && outcome.open_questions().next().is_some() {
-        return ask(&workspace, session, output);
+    let known = workspace.answer_map();
+    let outcome = merge(&workspace.merge_input(&changed, &known));
+    let open = outcome.open_questions().count();
+    let terminal = output.format == Format::Text && std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
+    if open > 0 && terminal && !arguments.list {
+        return dialogue::run(&workspace, &changed, output);
     }
     let mut report = report("decide", session, &workspace, &changed, &outcome);
-    report.left = workspace.open_follow_ups().map(|f| (f.name.clone(), f.message.clone())).collect();
+    report.left = left(&workspace)?.still_open().map(open_follow_up).collect();
     print(output, &report, text::questions);
-    Ok(u8::from(outcome.open_questions().next().is_some()))
+    Ok(u8::from(open > 0))
 }
 
-/// Closes a follow-up.
+/// A question needs a choice: says which.
+fn without_choice(workspace: &Workspace, changed: &ysomorph_core::schema::Schema, name: &str) -> CliError {
+    let known = workspace.answer_map();
+    let outcome = merge(&workspace.merge_input(changed, &known));
+    let asked = outcome.questions.iter().find(|q| q.name == name);
+    let choices = asked.map_or_else(String::new, |q| format!(": {}", q.choices.join(", ")));
+    CliError::new(format!("`{name}` needs a choice{choices}")).hint("`ysomorph decide --list` shows what each would do")
+}
+
+/// What earlier merges left to people, as it is now.
+fn left(workspace: &Workspace) -> Result<Left, CliError> {
+    let breaks = match workspace.remembered_follow_ups().next() {
+        Some(_) => check(&workspace.tree, workspace.accepted()),
+        None => Vec::new(),
+    };
+    workspace.left_now(&breaks).map_err(|e| CliError::files(&[e]))
+}
+
+/// Closes a follow-up, or with a pattern all open ones like it.
 fn close(workspace: &Workspace, name: &str, output: &mut Output) -> Result<u8, CliError> {
-    let open: Vec<&str> = workspace.open_follow_ups().map(|f| f.name.as_str()).collect();
-    if !open.contains(&name) {
+    let left = left(workspace)?;
+    let open: Vec<&str> = left.still_open().map(|f| f.name.as_str()).collect();
+    let meant = |open: &&str| *open == name || name.contains('*') && fits(name, open);
+    let closed: Vec<&str> = open.iter().copied().filter(meant).collect();
+    if closed.is_empty() {
         let error = CliError::new(format!("there is no open follow-up `{name}`"));
         return Err(match nearest(name, open.iter().copied()) {
             Some(near) => error.hint(format!("did you mean `done/{near}`?")),
             None => error.hint("`ysomorph decide --list` shows them"),
         });
     }
-    workspace.close_follow_up(name)?;
-    output.push(&format!("Closed: {}.\n", shown(name)));
+    workspace.close_follow_ups(&closed)?;
+    for name in closed {
+        output.push(&format!("Closed: {}.\n", shown(name)));
+    }
     Ok(0)
 }
 
-/// The question of a name, or the open ones that a pattern fits: each has to have the choice, or none is answered.
-fn asked<'a>(outcome: &'a Outcome, name: &str, choice: &str) -> Result<Vec<&'a Question>, CliError> {
-    let mut found: Vec<&Question> = outcome.questions.iter().filter(|q| q.name == name).collect();
-    if found.is_empty() && name.contains('*') {
-        found.extend(outcome.open_questions().filter(|q| matches_any(std::slice::from_ref(&name.to_owned()), &q.name)));
-    }
-    if found.is_empty() {
-        let error = CliError::new(format!("nothing asks `{name}`"));
-        return Err(match nearest(name, outcome.questions.iter().map(|q| q.name.as_str())) {
-            Some(near) => error.hint(format!("did you mean `{near}`?")),
-            None => error.hint("`ysomorph decide --list` shows the questions"),
-        });
-    }
-    match found.iter().find(|q| !q.choices.iter().any(|c| c == choice)) {
-        None => Ok(found),
-        Some(other) => Err(CliError::new(format!("`{choice}` is not a choice of `{}`", other.name))
-            .hint(format!("choose one of: {}", other.choices.join(", ")))),
-    }
-}
-
-fn take(workspace: &Workspace, questions: &[&Question], choice: &str, reason: Option<&str>) -> Result<(), CliError> {
-    let who = ["USER", "LOGNAME", "USERNAME"].iter().find_map(|name| std::env::var(name).ok()).filter(|who| !who.is_empty());
-    let answer = |question: &&Question| Answer {
-        question: question.name.clone(),
+/// An answer of whoever types.
+fn answer(workspace: &Workspace, question: &str, choice: &str, reason: Option<&str>) -> Answer {
+    Answer {
+        question: question.to_owned(),
         choice: choice.to_owned(),
-        who: who.clone(),
+        who: who(&workspace.root),
         when: Some(now()),
         reason: reason.map(str::to_owned),
-    };
-    Ok(workspace.decide(&questions.iter().map(answer).collect::<Vec<_>>())?)
-}
-
-/// A dialogue: one question after the other, until none is open or the answer is empty.
-fn ask(workspace: &Workspace, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let mut workspace = Workspace::open(&workspace.root)?;
-    loop {
-        let changed = session.changed(&workspace)?;
-        let answers = workspace.answer_map();
-        let outcome = merge(&workspace.merge_input(&changed, &answers));
-        let Some(question) = outcome.open_questions().next() else {
-            output.push("No open questions.\n");
-            return Ok(0);
-        };
-        output.push(&text::question(question, true));
-        output.push("Your choice (number or name; nothing to stop): ");
-        output.flush();
-        let _ = std::io::stdout().flush();
-        let mut line = String::new();
-        let read = std::io::stdin().lock().read_line(&mut line).unwrap_or(0);
-        let line = line.trim();
-        if read == 0 || line.is_empty() {
-            return Ok(1);
-        }
-        let by_number = line.parse::<usize>().ok().and_then(|n| question.choices.get(n.wrapping_sub(1)));
-        match by_number.or_else(|| question.choices.iter().find(|c| *c == line)) {
-            Some(choice) => {
-                take(&workspace, &[question], choice, None)?;
-                workspace = Workspace::open(&workspace.root)?;
-            }
-            None => output.push(&format!("`{}` is none of them.\n", shown(line))),
-        }
     }
 }

@@ -147,6 +147,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     walk.command(&["merge", "--safe"])?;
     walk.command(&["merge", "--write", "--safe", "--quiet"])?;
     walk.command(&["check"])?;
+    walk.say("What it left: SQL of the co-operative's own, which a patch gives the new names.");
+    walk.command(&["merge", "--patch", "-"])?;
     walk.say("A merge can be taken back, and the undo too.");
     walk.command(&["undo"])?;
     walk.verdict(&original, &folder);

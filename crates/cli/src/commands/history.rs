@@ -4,14 +4,17 @@ use crate::error::CliError;
 use crate::output::{Format, Output};
 use crate::session::Session;
 use clap::Args;
-use ysomorph_core::name::shown;
-use ysomorph_report::text::{heading, plural};
-use ysomorph_workspace::{Entry, EntryKind, merges};
+use std::collections::BTreeSet;
+use ysomorph_report::{AnswerReport, EntryReport, FileDiff, PartReport, text};
+use ysomorph_workspace::{Entry, merges};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
     /// One entry in full
     entry: Option<String>,
+    /// With what it did to the files, as a diff
+    #[arg(long, requires = "entry")]
+    diff: bool,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
@@ -26,21 +29,42 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         output.push(&ysomorph_report::json(&wanted));
         return Ok(0);
     }
-    if wanted.is_empty() {
-        output.push("No merges yet.\n");
-    }
-    for entry in wanted.iter().rev() {
-        let what = match entry.kind {
-            EntryKind::Merge => format!("merge of {}", plural(entry.changes.len(), "change", "changes")),
-            EntryKind::Undo => format!("undo of {}", entry.undoes.join(", ")),
-        };
-        let state = if active.contains(entry.id.as_str()) { "" } else { "   (taken back)" };
-        output.push(&format!("{}  {}  {what}, {}{state}\n", heading(&entry.id), entry.when, plural(entry.files.len(), "file", "files")));
-        if arguments.entry.is_some() {
-            entry.changes.iter().for_each(|c| output.push(&format!("  change  {} {}\n", c.kind.name(), shown(&c.subject()))));
-            entry.answers.iter().for_each(|(q, a)| output.push(&format!("  answer  {}: {}\n", shown(q), shown(a))));
-            entry.files.iter().for_each(|f| output.push(&format!("  file    {}\n", shown(&f.path))));
-        }
-    }
+    let told: Vec<EntryReport> = wanted.iter().map(|entry| told(entry, &active)).collect();
+    output.push(&match (&arguments.entry, told.first()) {
+        (Some(_), Some(entry)) => text::history_entry(entry, arguments.diff),
+        _ => text::history(&told),
+    });
     Ok(0)
+}
+
+fn told(entry: &Entry, active: &BTreeSet<&str>) -> EntryReport {
+    let parts = |parts: &[merges::Part]| {
+        parts.iter().map(|p| PartReport { path: p.name.clone(), value: None, because: p.because.clone() }).collect()
+    };
+    let answers = entry.answers.iter().map(|(question, choice)| {
+        let given = entry.used.iter().find(|a| a.question == *question);
+        AnswerReport {
+            question: question.clone(),
+            choice: choice.clone(),
+            who: given.and_then(|a| a.who.clone()),
+            when: given.and_then(|a| a.when.clone()),
+            reason: given.and_then(|a| a.reason.clone()),
+        }
+    });
+    let files = entry.files.iter().map(|f| FileDiff { path: f.path.clone(), before: f.before.clone(), after: f.text_after() });
+    let untold = entry.files.iter().filter(|f| f.after.is_some() && f.text_after().is_none());
+    EntryReport {
+        id: entry.id.clone(),
+        when: entry.when.clone(),
+        who: entry.who.clone(),
+        taken_back: !active.contains(entry.id.as_str()),
+        undoes: entry.undoes.clone(),
+        changes: entry.changes.clone(),
+        answers: answers.collect(),
+        set_aside: parts(&entry.done.set_aside),
+        restored: parts(&entry.done.restored),
+        left: parts(&entry.done.left),
+        files: files.collect(),
+        untold: untold.map(|f| f.path.clone()).collect(),
+    }
 }

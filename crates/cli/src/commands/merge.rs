@@ -1,16 +1,18 @@
 //! `ysomorph merge`
 
-use super::{now, print};
+use super::{known_names, now, print, who};
 use crate::error::{CliError, MOST_SHOWN, more};
-use crate::output::Output;
+use crate::output::{Format, Output, write_whole};
 use crate::session::{Session, report};
 use clap::Args;
+use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
-use ysomorph_core::definition::validate;
+use std::path::PathBuf;
 use ysomorph_core::merge::safe_answers;
+use ysomorph_core::name::{matches_any, shown};
 use ysomorph_core::schema::Schema;
-use ysomorph_report::{FileDiff, PartReport, text};
-use ysomorph_workspace::{Planned, Workspace};
+use ysomorph_report::{FileDiff, PartReport, PatchReport, patch, text};
+use ysomorph_workspace::{By, Part, Planned, Workspace};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -20,13 +22,23 @@ pub struct Arguments {
     /// Take the safe choice wherever a question is open
     #[arg(long)]
     safe: bool,
+    /// Merge only the tables that these entities use (* for any), and leave the rest for later
+    #[arg(long, value_name = "ENTITY", num_args = 1..)]
+    only: Vec<String>,
     /// Keep what the data of each column looks like with the accepted schema: counts, and hashes made with
     /// a key of the workspace's own, no values
     #[arg(long)]
     data: bool,
+    /// Write a patch that gives hand-written code the new names, where that is certain (- for standard output)
+    #[arg(long, value_name = "FILE")]
+    patch: Option<PathBuf>,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let to_output = arguments.patch.as_ref().is_some_and(|file| file.as_os_str() == "-");
+    if to_output && output.format == Format::Json {
+        return Err(CliError::new("a patch on standard output isn't JSON").hint("name a file: --patch FILE"));
+    }
     // The process ends with the command: taking a large definition apart again would only take time.
     let workspace = ManuallyDrop::new(session.open()?);
     refuse_unsound(&workspace)?;
@@ -38,21 +50,35 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         Session::measure(&source, &mut changed, &|_, _| true, &key)?;
         new_key = is_new.then(|| key.text());
     }
+    let part = if arguments.only.is_empty() { None } else { Some(part_of(&workspace, &changed, &arguments.only)?) };
+    let whole = changed;
+    let changed = part.as_ref().map_or(&whole, |part| &part.schema);
     let given = workspace.answer_map();
-    let answers = if arguments.safe { safe_answers(&workspace.merge_input(&changed, &given)) } else { given };
-    let planned = ManuallyDrop::new(workspace.plan(&changed, &answers)?);
+    let answers = if arguments.safe { safe_answers(&workspace.merge_input(changed, &given)) } else { given };
+    let planned = ManuallyDrop::new(workspace.plan(changed, &answers)?);
     let open = planned.outcome.open_questions().count();
-    let write = arguments.write && open == 0 && !planned.files.is_empty();
+    let patched = arguments.patch.is_some().then(|| workspace.patched(&planned.outcome.comparison, changed)).transpose();
+    let patched = patched.map_err(|e| CliError::files(&[e]))?;
+    let write = arguments.write && open == 0 && planned.is_worth_writing();
     if write {
-        refuse_changed_meanwhile(session, &workspace, &changed)?;
+        refuse_changed_meanwhile(session, &workspace, &whole)?;
         if let Some(key) = new_key {
             workspace.keep_data_key(&key)?;
         }
-        workspace.write(&planned, &answers, &now())?;
+        workspace.write(&planned, &answers, &By { when: now(), who: who(&workspace.root) })?;
     }
-    let mut report = merge_report("merge", session, &workspace, &changed, &planned, write);
+    let mut report = merge_report("merge", session, &workspace, changed, &planned, write);
+    (report.only, report.left_for_later) = (arguments.only.clone(), part.map(|part| part.left));
     report.verbose = session.verbose;
-    print(output, &report, text::merge);
+    match (&arguments.patch, patched) {
+        (Some(file), Some(files)) if file.as_os_str() == "-" => output.push(&patch(&files)),
+        (Some(file), Some(files)) => {
+            write_whole(file, &patch(&files))?;
+            report.patch = Some(PatchReport { file: file.display().to_string(), files: files.into_keys().collect() });
+            print(output, &report, text::merge);
+        }
+        _ => print(output, &report, text::merge),
+    }
     let later_only = planned.outcome.open_questions().next().is_none() && !planned.is_worth_writing();
     Ok(match (arguments.write, later_only) {
         (true, _) => u8::from(open > 0),
@@ -61,11 +87,38 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     })
 }
 
+/// The part of a change that concerns these entities.
+fn part_of(workspace: &Workspace, changed: &Schema, only: &[String]) -> Result<Part, CliError> {
+    let entities: Vec<String> = workspace.tree.entities().map(|(entity, _)| entity.to_owned()).collect();
+    known_names("entity", "entities", only, &entities)?;
+    let chosen: BTreeSet<String> = entities.into_iter().filter(|entity| matches_any(only, entity)).collect();
+    workspace.part(changed, &chosen).map_err(|used| {
+        let mut others: BTreeSet<String> = BTreeSet::new();
+        let mut details = String::new();
+        for one in &used {
+            let fate = one.to.as_ref().map_or_else(|| "is gone".to_owned(), |to| format!("is `{}` now", shown(to)));
+            let by: Vec<String> = one.by.iter().map(|entity| shown(entity)).collect();
+            details.push_str(&format!("`{}` {fate}, and {} too\n", shown(&one.table), used_by(&by)));
+            others.extend(by);
+        }
+        let others: Vec<String> = others.into_iter().collect();
+        CliError::new("a part of the merge would leave other entities half merged; nothing was merged").details(details).hint(format!(
+            "name them too: --only {} {}",
+            chosen.iter().map(|e| shown(e)).collect::<Vec<_>>().join(" "),
+            others.join(" ")
+        ))
+    })
+}
+
+fn used_by(entities: &[String]) -> String {
+    format!("{} {}", entities.join(", "), if entities.len() == 1 { "uses it" } else { "use it" })
+}
+
 /// A definition with unknown keys or names can't be merged: something would be guessed.
 pub(super) fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
-    let mut problems = validate(&workspace.tree, workspace.accepted());
+    let mut problems = workspace.problems();
     // SQL that was kept to be mended by hand is known: it hinders no other merge.
-    let is_left = |file: &str| workspace.open_follow_ups().any(|f| f.rule == "page/source-broken" && f.file.as_deref() == Some(file));
+    let is_left = |file: &str| workspace.remembered_follow_ups().any(|f| f.rule == "page/source-broken" && f.file.as_deref() == Some(file));
     problems.retain(|p| !(p.path.contains("/source/") && is_left(&p.file.path())));
     if problems.is_empty() {
         return Ok(());
@@ -111,7 +164,8 @@ pub(super) fn merge_report(
     planned: &Planned,
     written: bool,
 ) -> ysomorph_report::Report {
-    let mut report = report(command, session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left, written);
+    let mut report =
+        report(command, session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left.open, written);
     let gave_way = workspace.superseded().map(|(path, text)| PartReport {
         path,
         value: Some(text.into()),
@@ -122,5 +176,6 @@ pub(super) fn merge_report(
     // Follow-ups stand in the files as the merge leaves them.
     let texts = report.diffs.iter().filter_map(|diff| Some((diff.path.clone(), diff.after.clone()?)));
     report.texts.extend(texts);
+    report.texts.extend(planned.left.code.iter().map(|(file, text)| (file.clone(), text.to_string())));
     report
 }

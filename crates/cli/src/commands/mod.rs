@@ -20,7 +20,11 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::Session;
 use clap::Subcommand;
+use std::path::Path;
+use std::sync::OnceLock;
 use ysomorph_core::name::{matches_any, nearest, shown};
+use ysomorph_report::OpenFollowUp;
+use ysomorph_workspace::FollowUp;
 
 /// What to do.
 #[derive(Debug, Subcommand)]
@@ -100,6 +104,37 @@ fn known_names(one: &str, many: &str, patterns: &[String], names: &[String]) -> 
         }
     }
     Ok(())
+}
+
+/// Who works here: as version control knows them in this folder, else as the system does. Asked once a run.
+fn who(folder: &Path) -> Option<String> {
+    static WHO: OnceLock<Option<String>> = OnceLock::new();
+    WHO.get_or_init(|| ask_who(folder)).clone()
+}
+
+fn ask_who(folder: &Path) -> Option<String> {
+    let variable = |name: &str| std::env::var(name).ok();
+    let configured = || {
+        let mut git = std::process::Command::new("git");
+        let ran = git.args(["config", "--get", "user.name"]).current_dir(folder).stderr(std::process::Stdio::null()).output().ok()?;
+        ran.status.success().then(|| String::from_utf8_lossy(&ran.stdout).trim().to_owned())
+    };
+    let not_empty = |who: &String| !who.is_empty();
+    let version_control = variable("GIT_AUTHOR_NAME").filter(not_empty).or_else(configured).filter(not_empty);
+    version_control.or_else(|| ["USER", "LOGNAME", "USERNAME"].iter().find_map(|name| variable(name).filter(not_empty)))
+}
+
+/// A follow-up of an earlier merge, for a report.
+fn open_follow_up(left: &FollowUp) -> OpenFollowUp {
+    OpenFollowUp {
+        name: left.name.clone(),
+        rule: left.rule.clone(),
+        severity: left.severity,
+        file: left.file.clone(),
+        entity: left.entity.clone(),
+        message: left.message.clone(),
+        places: left.places,
+    }
 }
 
 /// The moment, for entries and answers.

@@ -1,11 +1,12 @@
 //! `ysomorph undo`
 
-use super::now;
+use super::{now, who};
 use crate::error::CliError;
 use crate::output::{Format, Output};
 use crate::session::Session;
 use clap::Args;
 use ysomorph_report::text::plural;
+use ysomorph_workspace::By;
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -15,7 +16,7 @@ pub struct Arguments {
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
-    let undone = workspace.undo(arguments.entry.as_deref(), &now())?;
+    let undone = workspace.undo(arguments.entry.as_deref(), &By { when: now(), who: who(&workspace.root) })?;
     let entry = &undone.entry;
     if output.format == Format::Json {
         let value = serde_json::json!({ "format": 1, "command": "undo", "entry": entry.id, "undoes": undone.taken_back, "files": entry.files.iter().map(|f| &f.path).collect::<Vec<_>>() });

@@ -52,3 +52,37 @@ fn a_pattern_answers_every_open_question_like_it_or_none() {
     project.expect(0, &["merge", "--write"]);
     assert!(project.definition().len() == before.len() + 2);
 }
+
+#[test]
+fn answers_of_a_file_are_taken_all_or_none() {
+    let project = Project::new(SQL);
+    project.sql("ALTER TABLE yard RENAME COLUMN place TO spot; ALTER TABLE yard RENAME TO apiary; CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY)");
+    let answer = |question: &str, choice: &str| format!("[[answer]]\nquestion = \"{question}\"\nchoice = \"{choice}\"\n\n");
+    // The table's answer leads to the column's question; a pattern answers what is like it.
+    let good = answer("rename/yard.place", "spot") + &answer("rename/yard", "apiary");
+    for (file, text, told) in [
+        ("unknown.toml", good.clone() + &answer("rename/yard.name", "x"), "nothing asks `rename/yard.name`"),
+        ("wrong.toml", good.clone() + &answer("table/a", "perhaps"), "`perhaps` is not a choice of `table/a`"),
+        ("key.toml", good.clone() + "[[answers]]\n", "unknown field"),
+        ("no.toml", String::new(), "cannot read the answers"),
+    ] {
+        if file != "no.toml" {
+            project.write(file, &text);
+        }
+        let file = project.path(file).display().to_string();
+        let printed = project.expect(2, &["decide", "--file", &file]);
+        assert!(printed.contains(told), "{told}:\n{printed}");
+        assert!(!project.path("decisions.toml").exists());
+    }
+    project.write("good.toml", &(good + "[[answer]]\nquestion = \"table/*\"\nchoice = \"in\"\nwho = \"Mara\"\nreason = \"asked for\"\n"));
+    let file = project.path("good.toml").display().to_string();
+    assert_eq!(project.expect(0, &["decide", "--file", &file]).matches("Taken:").count(), 4);
+    assert!(project.read("decisions.toml").contains("who = \"Mara\""));
+    project.merge(&[]);
+    // The entry tells who answered and why.
+    let entry = project.latest_entry();
+    let told = project.expect(0, &["history", &entry]);
+    assert!(told.contains("asked for (Mara, ") && told.contains("yard.place → spot"), "{told}");
+    let with_diff = project.expect(0, &["history", &entry, "--diff"]);
+    assert!(with_diff.contains("-table = \"yard\"\n+table = \"apiary\""), "{with_diff}");
+}

@@ -88,7 +88,7 @@ fn a_page_that_a_merge_added_and_a_person_customised_is_the_persons() {
 
 #[test]
 fn every_customisation_is_told_and_can_be_given_up() {
-    let project = Project { dir: tempfile::tempdir().unwrap() };
+    let project = Project::folder();
     project.expect(0, &["demo", ".", "--only-files"]);
     let listed: serde_json::Value = serde_json::from_str(&project.expect(0, &["custom", "--format", "json"])).unwrap();
     let kept = listed["kept"].as_array().unwrap();

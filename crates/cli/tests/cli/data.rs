@@ -134,7 +134,7 @@ fn counts_are_those_of_a_full_scan_on_sqlite() {
 fn counts_are_those_of_a_full_scan_on_servers() {
     for server in BOTH {
         let Some(place) = Place::with(server, TABLES) else { continue };
-        let project = Project { dir: tempfile::tempdir().unwrap() };
+        let project = Project::folder();
         project.expect(0, &["start", "--from", &place.url()]);
         project.write("app/hive.toml", HIVE);
         for seed in 0..8 {

@@ -16,6 +16,8 @@ fn the_demo_walks_there_and_back() {
     let text = String::from_utf8(output.stdout).unwrap();
     assert!(output.status.success(), "{text}{}", String::from_utf8_lossy(&output.stderr));
     assert_eq!(text.matches("The definition is what it was, to the byte").count(), 2, "{text}");
+    let (_, back) = text.rsplit_once("$ ysomorph check").unwrap();
+    assert!(!back.contains("follow-up"), "changed back, there is nothing left to do: {back}");
     for expected in [
         "postcode → postal_code",
         "almost certainly a rename",
@@ -134,7 +136,7 @@ fn a_second_database_goes_the_whole_way_there_and_back() {
 
 #[test]
 fn impact_is_told_by_cause_narrowed_ordered_and_compared_with_a_baseline() {
-    let project = Project { dir: tempfile::tempdir().unwrap() };
+    let project = Project::folder();
     project.expect(0, &["demo", ".", "--only-files"]);
     let inside = |arguments: &[&str]| project.run(arguments);
     let connection = rusqlite::Connection::open(project.path("threecombs.db")).unwrap();

@@ -96,7 +96,7 @@ fn what_people_write_is_sound_accepted_and_uses_every_key() {
         files(text).filter(|(file, _)| file.starts_with("app/")).for_each(|(file, text)| check(file, text));
     }
     // The tenth is the demo, which uses a routine where there are any.
-    let demo = Project { dir: tempfile::tempdir().unwrap() };
+    let demo = Project::folder();
     demo.expect(0, &["demo", ".", "--only-files"]);
     for file in demo.definition().keys().filter(|f| f.extension().is_some_and(|e| e == "toml")) {
         check(&format!("app/{}", file.display()), &demo.read(&format!("app/{}", file.display())));

@@ -10,7 +10,7 @@ use ysomorph_core::merge::{Outcome, Question, customisations, merge};
 use ysomorph_core::name;
 use ysomorph_core::rename::RenameMap;
 use ysomorph_core::schema::Schema;
-use ysomorph_workspace::{Begin, Workspace, start};
+use ysomorph_workspace::{Begin, By, Workspace, start};
 
 const CASES: u64 = 150;
 
@@ -74,7 +74,7 @@ pub fn merge_answered(
         eprintln!("---- merged");
     }
     if !planned.files.is_empty() {
-        workspace.write(&planned, &answers, "now").unwrap();
+        workspace.write(&planned, &answers, &By::default()).unwrap();
     }
     let again = Workspace::open(root).unwrap();
     // SQL that was kept to be mended by hand is a follow-up.

@@ -4,7 +4,7 @@ use crate::support::Project;
 
 #[test]
 fn a_page_is_drawn_with_records_for_each_role_and_language_broken_and_mended() {
-    let project = Project { dir: tempfile::tempdir().unwrap() };
+    let project = Project::folder();
     project.expect(0, &["demo", ".", "--only-files"]);
     let before = crate::support::files_below(project.dir.path());
     for (arguments, expected, not) in [
@@ -58,7 +58,7 @@ fn a_page_is_drawn_with_records_for_each_role_and_language_broken_and_mended() {
 /// A guess is told as long as nobody has changed what was guessed.
 #[test]
 fn a_page_tells_what_of_it_is_a_guess() {
-    let project = Project { dir: tempfile::tempdir().unwrap() };
+    let project = Project::folder();
     project.expect(0, &["demo", ".", "--only-files"]);
     let guesses = |page: &str| {
         let said = project.expect(0, &["show", page]);
@@ -73,7 +73,7 @@ fn a_page_tells_what_of_it_is_a_guess() {
 
 #[test]
 fn translations_of_what_goes_wait_and_come_back() {
-    let project = Project { dir: tempfile::tempdir().unwrap() };
+    let project = Project::folder();
     project.expect(0, &["demo", ".", "--only-files"]);
     let run = |sql: &str| rusqlite::Connection::open(project.path("threecombs.db")).unwrap().execute_batch(sql).unwrap();
     let before = project.definition();

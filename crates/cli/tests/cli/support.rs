@@ -1,5 +1,6 @@
 //! A workspace in a temporary folder, its database, and the built program.
 
+use crate::servers::{Place, Server};
 use rusqlite::Connection;
 use std::collections::BTreeMap;
 use std::io::{Read, Seek};
@@ -16,6 +17,8 @@ pub struct Ran {
 
 pub struct Project {
     pub dir: TempDir,
+    /// The database's file.
+    database: &'static str,
 }
 
 /// Every file below a folder with its bytes; the lock and what is pending aside.
@@ -49,11 +52,67 @@ pub fn program() -> PathBuf {
 }
 
 impl Project {
+    /// A folder with nothing in it.
+    pub fn folder() -> Project {
+        Project { dir: tempfile::tempdir().unwrap(), database: "my.db" }
+    }
+
     /// A folder with a database made by this SQL, not started yet.
     pub fn empty(sql: &str) -> Project {
-        let project = Project { dir: tempfile::tempdir().unwrap() };
+        let project = Project::folder();
         project.sql(sql);
         project
+    }
+
+    /// The demo's workspace on a database of its own, or on a server's; the database hasn't changed yet.
+    pub fn demo(on: Option<&Place>) -> Project {
+        let project = Project { database: "threecombs.db", ..Project::folder() };
+        let url = on.map(Place::url);
+        let mut arguments = vec!["demo", ".", "--only-files"];
+        arguments.extend(url.as_deref().map(|url| ["--on", url]).into_iter().flatten());
+        project.expect(0, &arguments);
+        project
+    }
+
+    /// Does to the demo's database what its owner did.
+    pub fn change_demo(&self, on: Option<&Place>) {
+        match on {
+            Some(place) if place.server == Server::Postgresql => place.sql(include_str!("../../demo/postgresql/after.sql")),
+            Some(place) => place.sql(include_str!("../../demo/mariadb/after.sql")),
+            None => self.sql(include_str!("../../demo/sqlite/after.sql")),
+        }
+    }
+
+    /// Runs version control in the folder.
+    #[track_caller]
+    pub fn git(&self, arguments: &[&str]) -> Ran {
+        let output = Command::new("git")
+            .args([
+                "-c",
+                "user.name=Mara Lind",
+                "-c",
+                "user.email=mara@example.org",
+                "-c",
+                "core.autocrlf=false",
+                "-c",
+                "commit.gpgsign=false",
+            ])
+            .args(arguments)
+            .current_dir(self.dir.path())
+            .env("GIT_CONFIG_GLOBAL", "/dev/null")
+            .env("GIT_CONFIG_NOSYSTEM", "1")
+            .output()
+            .unwrap();
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        Ran { code: output.status.code().unwrap_or(-1), out: text(&output.stdout), err: text(&output.stderr) }
+    }
+
+    /// Runs version control and expects it to work.
+    #[track_caller]
+    pub fn git_ok(&self, arguments: &[&str]) -> String {
+        let ran = self.git(arguments);
+        assert_eq!(ran.code, 0, "git {arguments:?}\n{}{}", ran.out, ran.err);
+        ran.out
     }
 
     /// A started workspace.
@@ -69,7 +128,7 @@ impl Project {
     }
 
     pub fn sql(&self, sql: &str) {
-        let connection = Connection::open(self.path("my.db")).unwrap();
+        let connection = Connection::open(self.path(self.database)).unwrap();
         connection.pragma_update(None, "foreign_keys", false).unwrap();
         connection.execute_batch(sql).unwrap_or_else(|e| panic!("{e}\n{sql}"));
     }

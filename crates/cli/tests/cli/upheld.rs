@@ -9,7 +9,7 @@ use std::path::Path;
 use ysomorph_core::definition::{Model, Node, Tree};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::name;
-use ysomorph_workspace::Workspace;
+use ysomorph_workspace::{By, Workspace};
 
 /// How many records each table has.
 const RECORDS: usize = 6;
@@ -201,7 +201,7 @@ impl Before {
     fn assert_undone(&self, root: &Path) {
         let place = tempfile::tempdir().unwrap();
         copy(root, place.path());
-        Workspace::open(place.path()).unwrap().undo(None, "later").unwrap_or_else(|e| panic!("{e}"));
+        Workspace::open(place.path()).unwrap().undo(None, &By::default()).unwrap_or_else(|e| panic!("{e}"));
         let back = files(place.path());
         // Answers are there again for the merge that is made anew.
         for file in self.files.keys().chain(back.keys()).filter(|f| *f != "decisions.toml") {

@@ -156,6 +156,14 @@ fn in_use(file: &str, text: &str) -> String {
     text.split("\n\n").filter(|entry| !is_obsolete(entry)).collect::<Vec<_>>().join("\n\n")
 }
 
+/// Copies a workspace, to look at what a step of a walk left.
+pub fn keep(root: &Path, to: &Path) {
+    for (file, bytes) in crate::support::files_below(root) {
+        std::fs::create_dir_all(to.join(&file).parent().unwrap()).unwrap();
+        std::fs::write(to.join(&file), bytes).unwrap();
+    }
+}
+
 /// Translations of the labels that fields have.
 fn translate(root: &Path) {
     let tree = Workspace::open(root).unwrap().tree;
@@ -240,6 +248,9 @@ fn run(seed: u64) -> bool {
         }
         at = next;
         let now = texts(root);
+        if let Some(folder) = std::env::var_os("YSOMORPH_KEEP") {
+            keep(root, &Path::new(&folder).join(format!("{seed}-{step}")));
+        }
         // A view that can't be read is known by what it was, the last time it could.
         let broken = there.schema().tables.iter().any(|t| t.broken.is_some());
         let free = now.keys().filter(|f| broken && f.contains("overview")).cloned().collect();

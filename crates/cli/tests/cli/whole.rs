@@ -53,7 +53,7 @@ fn entries_of_two_branches_lie_side_by_side() {
     assert_ne!(project.latest_entry(), theirs);
     let entry = format!(".ysomorph/merges/{theirs}.json");
     project.write(&entry, &other.read(&entry));
-    assert_eq!(project.expect(0, &["history"]).matches("merge of").count(), 2);
+    assert_eq!(project.expect(0, &["history"]).matches("merged 1 change of the database").count(), 2);
     // What comes next comes after both.
     project.sql("ALTER TABLE hive ADD COLUMN three TEXT");
     project.expect(0, &["merge", "--write", "--safe"]);

@@ -47,8 +47,8 @@ impl Default for NamesInUse {
 }
 
 impl NamesInUse {
-    /// Names of a definition with everything that is hidden, of which `now` is the index. A table with several entities is drafted under one that isn't a
-    /// person's own; one that a merge put in and nobody touched (`is_added`) is no reason to draft one again.
+    /// Names of a definition with everything that is hidden, of which `now` is the index. A table with several entities is
+    /// drafted under one that isn't a person's own; one that a merge put in and nobody touched (`is_added`) is no reason to draft one again.
     pub fn of_whole(
         definition: &Tree,
         now: &Index,

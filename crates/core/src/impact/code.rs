@@ -2,7 +2,10 @@
 
 use crate::changes::{Change, ChangeKind, Comparison};
 use crate::name;
+use crate::schema::Engine;
+use crate::sql;
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 /// A word found in a file of hand-written code.
@@ -20,6 +23,29 @@ pub struct Hit {
     pub column: u32,
     /// The word, as written there.
     pub word: String,
+}
+
+/// Where SQL stands in files of code; scripts are taken apart once.
+pub(super) struct SqlTexts<'h> {
+    engine: Engine,
+    /// By script.
+    statements: BTreeMap<&'h str, Vec<Range<usize>>>,
+}
+
+impl<'h> SqlTexts<'h> {
+    /// For code that speaks to this engine.
+    pub fn new(engine: Engine) -> SqlTexts<'h> {
+        SqlTexts { engine, statements: BTreeMap::new() }
+    }
+
+    /// The SQL a word stands in: a statement of a script, or a string literal of a program.
+    pub fn around(&mut self, hit: &'h Hit) -> Option<Range<usize>> {
+        if !hit.file.to_ascii_lowercase().ends_with(".sql") {
+            return sql::literal_at(&hit.text, hit.offset);
+        }
+        let statements = self.statements.entry(&hit.file).or_insert_with(|| sql::statements(&hit.text, self.engine));
+        sql::statement_at(statements, hit.offset)
+    }
 }
 
 /// The names to look for, in the spellings that code uses, with the changes that took them away.

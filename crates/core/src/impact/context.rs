@@ -4,7 +4,7 @@ use super::{Input, MetLimits, Remedy};
 use crate::changes::{Change, ChangeKind};
 use crate::definition::{Entity, Field, Model, Page, Problem, validate};
 use crate::name;
-use crate::rename::RenameMap;
+use crate::rename::{Evidence, RenameMap};
 use crate::schema::{Column, Operation, Refusal, Schema, Table};
 use crate::sql::{self, Target};
 use crate::statements::{self, Need, Use, Why};
@@ -389,8 +389,11 @@ impl<'a> Context<'a> {
                 if matches!(change.kind, ChangeKind::ColumnRenamed | ChangeKind::TableRenamed)
                     && (change.column.is_some() || column.is_none()) =>
             {
-                let words = change.evidence.as_ref().map_or("", |e| e.words());
-                format!("{subject} is gone ({words} renamed to `{}`)", name::shown(change.to.as_deref().unwrap_or_default()))
+                let to = name::shown(change.to.as_deref().unwrap_or_default());
+                match &change.evidence {
+                    Some(evidence @ Evidence::Likely { .. }) => format!("{subject} is gone ({} renamed to `{to}`)", evidence.words()),
+                    _ => format!("{subject} is `{to}` now"),
+                }
             }
             Some(change) if change.kind == ChangeKind::ViewBroken => {
                 format!("{subject} can't be read: {}", name::shown(change.after.as_deref().unwrap_or_default()))

@@ -10,8 +10,12 @@ mod context;
 pub mod data;
 mod element_kind;
 mod finding;
+mod follow_up;
+mod lost_name;
 pub mod matrix;
 mod met;
+mod patch;
+mod reversed;
 mod rules;
 mod settle;
 mod sound;
@@ -22,8 +26,12 @@ pub use baseline::Baseline;
 pub use context::{Context, Lost, What};
 pub use element_kind::ElementKind;
 pub use finding::{Finding, Location, Remedy, Severity};
+pub use follow_up::{FIELD_UNPLACED, FollowUp, OLD_NAME, left_by_change, place, reached, to_place, to_translate};
+pub use lost_name::{before_losses, carried, is_lost_name, renamed_table};
 pub use met::{MetEntity, MetField, MetLimits};
-pub use rules::{Docs, RULES, Rule};
+pub use patch::{Rewritten, rewritten};
+pub use reversed::{Named, Since, since, takes_back};
+pub use rules::{ABOUT_CODE, Docs, RULES, Rule};
 pub use settle::settle;
 
 use crate::changes::Comparison;
@@ -55,6 +63,11 @@ impl Input<'_> {
 
 /// All findings: breaks first, then by entity, page and place.
 pub fn impact(input: Input<'_>) -> Vec<Finding> {
+    impact_by(input, &|_| true)
+}
+
+/// The findings of some rules.
+fn impact_by(input: Input<'_>, wanted: &(dyn Fn(&Rule) -> bool + Sync)) -> Vec<Finding> {
     let model = Model::of(input.tree);
     let context = Context::new(input, &model);
     let told = |rule: &Rule| {
@@ -62,7 +75,7 @@ pub fn impact(input: Input<'_>) -> Vec<Finding> {
         (rule.check)(&context, &mut findings);
         findings
     };
-    let mut findings: Vec<Finding> = RULES.par_iter().flat_map_iter(told).collect();
+    let mut findings: Vec<Finding> = RULES.par_iter().filter(|rule| wanted(rule)).flat_map_iter(told).collect();
     findings.sort_by(|a, b| {
         (a.severity, &a.entity, &a.at, a.rule, &a.pages, &a.message).cmp(&(b.severity, &b.entity, &b.at, b.rule, &b.pages, &b.message))
     });

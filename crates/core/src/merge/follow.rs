@@ -102,9 +102,27 @@ pub(super) fn follow(whole: &mut Whole, (before, after): (&Schema, &Schema), nam
         }
     }
     if !new.is_empty() {
+        labels(whole, &new);
         rename(whole, &index, &new, after);
     }
     new
+}
+
+/// A rename changes no label: one that the field's new name says by itself isn't shown beside it, and one that it doesn't say is.
+/// A label that isn't there yet comes in with the draft.
+fn labels(whole: &mut Whole, new: &NewNames) {
+    for ((entity, field), to) in new {
+        let label = whole.tree.files.get_mut(&FileKey::Entity(entity.clone()));
+        let label = label.and_then(|root| root.at_path_mut(&["field".into(), Seg::Key(field.clone()), "label".into()]));
+        let Some(label) = label else { continue };
+        let Some(tile) = whole.tiles.get_mut(label.tile as usize).filter(|t| !t.own) else { continue };
+        let said = if tile.away { field_label(field) } else { label.as_text().unwrap_or_default().to_owned() };
+        tile.away = said == field_label(to);
+        tile.at = None;
+        if !tile.away {
+            label.value = Value::Text(said);
+        }
+    }
 }
 
 /// What is hidden says a field's new name too where a person gave it one.

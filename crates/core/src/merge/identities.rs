@@ -134,6 +134,25 @@ impl Identities {
             .collect()
     }
 
+    /// From the names that tables and columns had to those they have, where nothing has the old one: what another branch still
+    /// says means these. By the tables' old names, as renames are told.
+    pub fn spoken_of_before(&self, accepted: &Schema) -> RenameMap {
+        let mut map = RenameMap::default();
+        let former = self.former();
+        for one in former.iter().filter(|f| f.column.is_none() && accepted.table(&f.name).is_none()) {
+            map.rename_table(&one.name, &one.table);
+        }
+        let back = map.inverse();
+        for one in &former {
+            let Some(column) = one.column.as_ref().filter(|_| accepted.column(&one.table, &one.name).is_none()) else { continue };
+            // A branch may say the table's old name or the one of now.
+            for table in [back.table(&one.table), one.table.as_str()] {
+                map.rename_column(table, &one.name, column);
+            }
+        }
+        map
+    }
+
     /// What is lost by the names it may return under: its last one and those before.
     pub fn returning(&self) -> Vec<(String, Option<String>)> {
         self.lost.clone()

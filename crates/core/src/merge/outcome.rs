@@ -1,17 +1,17 @@
 //! What a merge is made from, and what it comes to.
 
-use super::element::Element;
+use super::element::{Element, Step};
 use super::follow::FieldNames;
 use super::identities::Identities;
 use super::layout::NewFields;
 use super::questions::Question;
-use super::told::{Aside, Change};
+use super::told::{Aside, Change, Done};
 use super::values::Kept;
 use super::whole::Whole;
 use crate::changes::Comparison;
 use crate::definition::{FileKey, Node, Tree};
 use crate::draft::Conventions;
-use crate::impact::{self, Finding, Location, Severity};
+use crate::impact::{self, Finding, FollowUp, Location, Severity};
 use crate::rename::RenamePolicy;
 use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
@@ -37,6 +37,8 @@ pub struct Input<'a> {
     pub answers: &'a BTreeMap<String, String>,
     /// How drafts are made.
     pub conventions: &'a Conventions,
+    /// Whether the definition may say names from before: two branches met, and one of them hadn't the other's renames.
+    pub speaks_of_before: bool,
     /// Which renames are taken.
     pub renames: RenamePolicy,
     /// What new fields do on hand-laid pages.
@@ -89,6 +91,16 @@ impl Outcome {
     /// aren't accepted, and may refuse a write all the same.
     pub fn breaks_left(&self, changed: &Schema) -> Vec<Finding> {
         impact::check(&self.tree, changed).into_iter().filter(|f| f.severity == Severity::Break).collect()
+    }
+
+    /// New fields that are on no page, where they could be.
+    pub fn to_place(&self) -> Vec<FollowUp> {
+        let new = self.edits.iter().filter(|edit| edit.done == Done::Add);
+        let fields = new.filter_map(|edit| match edit.element.steps.as_slice() {
+            [Step::Key(table), Step::Key(field)] if table == "field" => Some((edit.element.file.name(), field)),
+            _ => None,
+        });
+        fields.filter_map(|(entity, field)| impact::to_place(&self.tree, entity, field)).collect()
     }
 
     /// Questions nobody has answered.

@@ -1,11 +1,12 @@
 //! Step 1: every mention takes the name that its table or column has now, in what is hidden too, by its own characters only.
 
+use super::identities::Identities;
 use super::whole::{Whole, element};
-use crate::definition::{Index, Pieces, Seg, Value, renamed_mentions};
+use crate::definition::{Index, Pieces, Seg, Tree, Value, rename_mentions, renamed_mentions};
 use crate::merge::Element;
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
-use crate::schema::{Engine, Schema};
+use crate::schema::{Column, Engine, Schema};
 use crate::sql;
 use std::collections::BTreeSet;
 
@@ -40,6 +41,43 @@ pub(super) fn rekey(whole: &mut Whole, all: &Schema, names: &RenameMap) -> Vec<E
         }
     }
     doubtful
+}
+
+/// Carries over what another branch wrote about the names from before; returns what [`rekey`] does.
+pub(super) fn rekey_branch(whole: &mut Whole, known: &Identities, accepted: &Schema) -> Vec<Element> {
+    let names = known.spoken_of_before(accepted);
+    if names.is_empty() { Vec::new() } else { rekey(whole, &with_old_names(known, accepted, &names), &names) }
+}
+
+/// A definition in which another branch may speak of names from before, brought to the names of now.
+pub fn of_branches(tree: &Tree, known: &Identities, accepted: &Schema) -> Tree {
+    let names = known.spoken_of_before(accepted);
+    let mut tree = tree.clone();
+    if !names.is_empty() {
+        rename_mentions(&mut tree, &with_old_names(known, accepted, &names), &names);
+    }
+    tree
+}
+
+/// The schema with what has other names now under both: a table as it was called has its columns as they were called.
+fn with_old_names(known: &Identities, accepted: &Schema, names: &RenameMap) -> Schema {
+    let mut both = known.all(accepted);
+    let old = names.inverse();
+    for table in accepted.tables.iter().filter(|t| old.table(&t.name) != t.name) {
+        let mut before = table.clone();
+        before.name = old.table(&table.name).to_owned();
+        both.tables.push(before);
+    }
+    for table in &mut both.tables {
+        let columns: Vec<Column> = names
+            .column_renames()
+            .filter(|(of, ..)| name::same(of, &table.name))
+            .filter_map(|(_, from, to)| Some(Column { name: from.to_owned(), ..table.column(to)?.clone() }))
+            .collect();
+        table.columns.extend(columns);
+    }
+    both.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    both
 }
 
 /// Uses the spelling a name had before, where it is known, and remembers one that the way back would lose.

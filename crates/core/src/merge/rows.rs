@@ -10,6 +10,11 @@ use crate::merge::{Element, member_key};
 impl Walk<'_> {
     /// An array of names.
     pub(super) fn set(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
+        self.set_called(element, element, node, drafts);
+    }
+
+    /// An array of names in a row that the changed draft may call otherwise: what a person left out of it is known by either.
+    fn set_called(&mut self, element: &Element, now: &Element, node: &mut Node, drafts: Drafts<'_>) {
         // What is on a page a person laid out stays until its column goes; what it is searched and sorted by is no layout.
         let hand_laid = element.last() == "fields" && self.given.placement.is_hand_laid(element);
         let (p0, p1) = (keys(drafts.p0), keys(drafts.p1));
@@ -39,8 +44,8 @@ impl Walk<'_> {
         }
         let mut there: Vec<String> = items.iter().map(member_key).collect();
         for (key, new) in p1.iter().zip(rows(drafts.p1)) {
-            let target = element.member(key);
-            let comes = !there.contains(key) && !p0.contains(key) && !self.given.left_out.contains(&target.encode());
+            let is_out = [element, now].iter().any(|at| self.given.left_out.contains(&at.member(key).encode()));
+            let comes = !there.contains(key) && !p0.contains(key) && !is_out;
             if comes && self.given.placement.admits(element, key) {
                 let at = place_by(&p1, key, &there);
                 items.insert(at, numbered(new.clone(), self.tiles, NEW));
@@ -65,7 +70,7 @@ impl Walk<'_> {
         if element.last() == "choices" {
             self.choices(element, node, drafts);
         }
-        let matching = Matching::of(node, drafts, self.tiles);
+        let matching = Matching::of(node, drafts, self.tiles, ["sections", "menu"].contains(&element.last()));
         let Value::List(items) = &mut node.value else { return };
         let mut previous: Option<u32> = None;
         let mut new_rows: Vec<(Option<u32>, Node)> = Vec::new();
@@ -87,11 +92,12 @@ impl Walk<'_> {
                     tile.at = None;
                     let of = Drafts { p0: p0.or(at.as_ref()), p1: Some(row) };
                     for key in record {
-                        self.row_key(&member, mine, key.name, key.shape, of);
+                        self.row_key((&member, &element.member(&title)), mine, key.name, key.shape, of);
                     }
                 }
                 previous = Some(own);
-            } else if before.is_none() {
+            } else if before.is_none() || matching.yours_before(&title).is_some() {
+                // New, or what was called so is called otherwise now.
                 if let Some(new) = self.new_row(element, row) {
                     let new = numbered(new, self.tiles, NEW);
                     let own = new.tile;
@@ -108,13 +114,13 @@ impl Walk<'_> {
         }
         for row in rows(drafts.p0) {
             let title = member_key(row);
-            if item(drafts.p1, &title).is_some() {
-                continue;
-            }
             let Some(own) = matching.yours_before(&title) else {
-                self.left_out.insert(element.member(&title).encode());
+                if item(drafts.p1, &title).is_none() {
+                    self.left_out.insert(element.member(&title).encode());
+                }
                 continue;
             };
+            // Another row may be called so now.
             if let Some(mine) = items.iter_mut().find(|i| i.tile == own && !matching.is_there_now(own)) {
                 self.row_lost(element, mine, row, record, hand_laid);
             }
@@ -153,18 +159,19 @@ impl Walk<'_> {
             // What a person added stays; what was the generator's goes.
             let member = element.member(&member_key(mine));
             for key in record.iter().filter(|k| matches!(k.shape, Shape::Set(_))) {
-                self.row_key(&member, mine, key.name, key.shape, Drafts { p0: Some(row), p1: None });
+                self.row_key((&member, &member), mine, key.name, key.shape, Drafts { p0: Some(row), p1: None });
             }
         }
     }
 
-    fn row_key(&mut self, member: &Element, mine: &mut Node, name: &str, shape: Shape, of: Drafts<'_>) {
+    /// A key of a row, with the element that the row is, and the one that it is under the changed draft's name.
+    fn row_key(&mut self, (member, now): (&Element, &Element), mine: &mut Node, name: &str, shape: Shape, of: Drafts<'_>) {
         let element = member.key(name);
         let drafts = of.key(name);
         let Value::Table(entries) = &mut mine.value else { return };
         match entries.iter_mut().find(|e| e.key == name) {
             Some(entry) => match shape {
-                Shape::Set(_) => self.set(&element, &mut entry.node, drafts),
+                Shape::Set(_) => self.set_called(&element, &now.key(name), &mut entry.node, drafts),
                 _ => {
                     let own = self.tile(&entry.node).own;
                     match (drafts.p0, drafts.p1) {
@@ -201,7 +208,15 @@ impl Walk<'_> {
         let mut row = row.clone();
         for list in ["fields", "items"] {
             if let Some(inner) = row.get(list) {
-                let admitted = self.given.placement.admitted(element, inner)?;
+                let mut admitted = self.given.placement.admitted(element, inner)?;
+                // What a person left out of a row of this name stays out.
+                let place = own.key(list);
+                if let Value::List(members) = &mut admitted.value {
+                    members.retain(|m| !self.given.left_out.contains(&place.member(&member_key(m)).encode()));
+                    if members.is_empty() {
+                        return None;
+                    }
+                }
                 row.set(list, admitted);
             }
         }
@@ -276,15 +291,22 @@ struct Matching {
 }
 
 impl Matching {
-    fn of(yours: &Node, drafts: Drafts<'_>, tiles: &[Tile]) -> Matching {
+    /// `by_members`: what a row is called is the generator's to change, and what is in it tells it.
+    fn of(yours: &Node, drafts: Drafts<'_>, tiles: &[Tile], by_members: bool) -> Matching {
         let was_hidden = |row: &Node| tiles.get(row.tile as usize).is_some_and(|t| t.was_hidden);
         let (old, new) = (keys(drafts.p0), keys(drafts.p1));
         let (hidden, shown): (Vec<&Node>, Vec<&Node>) = yours.items().iter().partition(|row| was_hidden(row));
         // What the accepted draft has is what is shown, if it is there at all.
         let before = pairs(drafts.p0, &old, &[&shown, &hidden], Vec::new());
-        // A row of the changed draft is what the same row was before.
-        let now: Vec<(String, u32)> = before.iter().filter(|(title, _)| new.contains(title)).cloned().collect();
         let all: Vec<&Node> = yours.items().iter().collect();
+        let mut now = if by_members { by_most_shared(drafts.p1, &all, &before) } else { Vec::new() };
+        // A row of the changed draft is what the same row was before.
+        let is_free = |(title, own): &&(String, u32), now: &[(String, u32)]| !now.iter().any(|(t, o)| t == title || o == own);
+        for pair in before.iter().filter(|(title, _)| new.contains(title)) {
+            if is_free(&pair, &now) {
+                now.push(pair.clone());
+            }
+        }
         let now = pairs(drafts.p1, &new, &[&all], now);
         Matching { before, now }
     }
@@ -309,6 +331,30 @@ impl Matching {
     fn is_there_now(&self, own: u32) -> bool {
         self.now.iter().any(|(_, o)| *o == own)
     }
+}
+
+/// Pairs the rows of a draft with yours by most shared members, whatever they are called: of equals, the row that was called so
+/// before, then the one that is called so.
+fn by_most_shared(draft: Option<&Node>, yours: &[&Node], before: &[(String, u32)]) -> Vec<(String, u32)> {
+    let mut found: Vec<(usize, bool, bool, &Node, u32)> = Vec::new();
+    for row in rows(draft) {
+        for own in yours {
+            let (count, title) = (shared(row, own), member_key(row));
+            let was_called = before.iter().any(|(t, o)| *t == title && *o == own.tile);
+            if count > 0 {
+                found.push((count, was_called, member_key(own) == title, row, own.tile));
+            }
+        }
+    }
+    found.sort_by_key(|(count, was_called, is_called, ..)| std::cmp::Reverse((*count, *was_called, *is_called)));
+    let mut pairs: Vec<(String, u32)> = Vec::new();
+    for (.., row, own) in found {
+        let title = member_key(row);
+        if !pairs.iter().any(|(t, o)| *t == title || *o == own) {
+            pairs.push((title, own));
+        }
+    }
+    pairs
 }
 
 /// Pairs the rows of a draft with those of each group in turn: by title, then by most shared members with a row whose title the
@@ -389,11 +435,15 @@ mod tests {
             // Its members tell it where no title does.
             ("A: x", "A: x", "B: x", "A=0", "B=0"),
             ("A: x", "", "B: y", "", ""),
+            // What is in it goes before what it was called.
+            ("A: x; B: y z", "A: x; B: y z", "C: x; A: z", "A=0 B=1", "A=1 C=0"),
+            // Of equals, its title.
+            ("A: x y; B: z", "A: x y; B: z", "A: x; B: y z", "A=0 B=1", "A=0 B=1"),
         ] {
             let mut tiles = vec![Tile::default()];
             let mine = rows_of(yours, &mut tiles);
             let (p0, p1) = (rows_of(p0, &mut Vec::new()), rows_of(p1, &mut Vec::new()));
-            let matching = Matching::of(&mine, Drafts { p0: Some(&p0), p1: Some(&p1) }, &tiles);
+            let matching = Matching::of(&mine, Drafts { p0: Some(&p0), p1: Some(&p1) }, &tiles, true);
             let told = |pairs: &[(String, u32)]| {
                 let mut all: Vec<String> = pairs.iter().map(|(title, own)| format!("{title}={}", own - 1)).collect();
                 all.sort();

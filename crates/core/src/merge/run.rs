@@ -28,10 +28,15 @@ pub(super) fn known(given: &Input<'_>) -> Known {
     Known { policy: given.renames, former: given.known.former(), answers: given.answers.clone(), returning: given.known.returning() }
 }
 
+/// What changed between the two schemas, by all that is known.
+pub fn comparison(given: &Input<'_>) -> Comparison {
+    compare(given.accepted, given.changed, &known(given))
+}
+
 /// Merges a change of the database into the definition. Where a question is open, the result is that of its safe choice.
 pub fn merge(given: &Input<'_>) -> Outcome {
     let mut whole = given.whole.clone();
-    let comparison = compare(given.accepted, given.changed, &known(given));
+    let comparison = comparison(given);
     let taken = comparison.taken();
     let live = taken.applied_to(given.accepted);
     let returns = |table: &str| {
@@ -43,10 +48,11 @@ pub fn merge(given: &Input<'_>) -> Outcome {
 
     // 1. Re-key
     follow::rename_by_hand(&mut whole, given.renamed, given.changed);
+    let mut doubtful = if given.speaks_of_before { rekey::rekey_branch(&mut whole, given.known, given.accepted) } else { Vec::new() };
     let everything = given.known.all(given.accepted);
     let carried = Carried::of(given.known, given.accepted, &effective, &taken);
     let before = Before::of(given.whole);
-    let mut doubtful = rekey::rekey(&mut whole, &everything, &carried.names);
+    doubtful.extend(rekey::rekey(&mut whole, &everything, &carried.names));
     let followed = match given.field_names {
         FieldNames::Follow => follow::follow(&mut whole, (&everything, &carried.all), &carried.names),
         FieldNames::Keep => follow::NewNames::new(),
@@ -113,7 +119,14 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let is_lost = |table: &str, column: &String| lost.of_thing(&Thing::column(table, column)).is_some();
     let lost_keys: BTreeSet<String> =
         index.entities.iter().filter(|(_, e)| e.key.iter().any(|c| is_lost(&e.table, c))).map(|(e, _)| e.clone()).collect();
-    let rules = walk::Given { placement: &placement, answers: given.answers, left_out: &left_out.elements, lost_keys: &lost_keys };
+    let renamed: BTreeSet<(String, String)> = followed.iter().map(|((entity, _), to)| (entity.clone(), to.clone())).collect();
+    let rules = walk::Given {
+        placement: &placement,
+        answers: given.answers,
+        left_out: &left_out.elements,
+        lost_keys: &lost_keys,
+        renamed: &renamed,
+    };
     let walked = walk(&mut whole, &p0, &p1, rules);
     let (mut kept, limits, new_fields) = (walked.kept, walked.limits, walked.new_fields);
     left_out.elements.extend(walked.left_out);

@@ -32,6 +32,8 @@ pub(super) struct Given<'a> {
     pub left_out: &'a BTreeSet<String>,
     /// Entities whose key names a lost column: another key stands in for it.
     pub lost_keys: &'a BTreeSet<String>,
+    /// Fields that have another name now, by entity: what the old one said by itself may have to be said.
+    pub renamed: &'a BTreeSet<(String, String)>,
 }
 
 /// The walk, and what it comes to.
@@ -196,11 +198,20 @@ impl Walk<'_> {
                     }
                     if self.given.left_out.contains(&element.encode()) {
                         self.keep(&element, None, Some(p1), p0 != p1);
+                    } else if self.is_label_of_renamed(&element) {
+                        self.comes(&element, parent, name, shape, p1, of.p1);
                     }
                 }
             }
             (None, None) => {}
         }
+    }
+
+    fn is_label_of_renamed(&self, element: &Element) -> bool {
+        let field = element.key_at(1).unwrap_or_default().to_owned();
+        element.steps.len() == 3
+            && (element.key_at(0), element.last()) == (Some("field"), "label")
+            && self.given.renamed.contains(&(element.file.name().to_owned(), field))
     }
 
     /// A group that isn't there (no page is, or no check): its elements may come in all the same.

@@ -4,6 +4,7 @@ use super::style::{bad, bold, good, hint, padded, plural, warm, wrapped};
 use crate::Report;
 use std::collections::BTreeMap;
 use ysomorph_core::changes::{Change, ChangeKind};
+use ysomorph_core::draft::unit_of;
 use ysomorph_core::name::shown;
 use ysomorph_core::rename::Evidence;
 
@@ -189,6 +190,15 @@ pub(super) fn plainly(change: &Change) -> String {
         Some((_, "dropped")) if !text.contains("dropped") => format!("{text} dropped"),
         _ => text,
     }
+}
+
+/// What is called otherwise now, and whether its values may be in another unit.
+pub(crate) fn is_called_now(change: &Change) -> String {
+    let (old, to) = (change.column.as_deref().unwrap_or(&change.table), change.to.as_deref().unwrap_or_default());
+    let units = (unit_of(old), unit_of(to));
+    let other = matches!(units, (Some(old), Some(new)) if old != new);
+    let note = if other { "; the values may be in another unit now: look at what is computed from them" } else { "" };
+    format!("{} is {} now{note}", shown(&change.subject()), shown(to))
 }
 
 /// A change as one short phrase, for causes.

@@ -1,6 +1,7 @@
 //! What breaks: worst first, grouped by entity.
 
 use super::changes::phrase;
+use super::left;
 use super::quote::quote;
 use super::style::{bold, dim, edges, good, hint, plural, severity, wrapped};
 use crate::{Report, Totals};
@@ -14,8 +15,18 @@ pub fn check(report: &Report) -> String {
     let totals = report.totals.unwrap_or_default();
     let (entities, pages) = report.counts;
     let size = format!("{}, {}", plural(entities, "entity", "entities"), plural(pages, "page", "pages"));
+    let mut follow_ups = match left::count(&report.left) {
+        open if open.is_empty() => String::new(),
+        open => format!("{open}\n"),
+    };
+    follow_ups.push_str(&left::joined(report, "are read as both sides together"));
+    if !report.joined.is_empty() {
+        follow_ups.push_str(&format!("\n{}\n", hint("ysomorph merge --write   (writes them so)")));
+    } else if !follow_ups.is_empty() {
+        follow_ups.push_str(&format!("\n{}\n", hint("ysomorph decide --list")));
+    }
     if findings.is_empty() {
-        return format!("{}: {size}, 0 findings\n", good("Sound"));
+        return format!("{}: {size}, 0 findings\n{follow_ups}", good("Sound"));
     }
     let verdict = if totals.breaks + totals.risk > 0 { "Not sound" } else { "Sound" };
     let shown = if report.verbose { findings } else { &findings[..findings.len().min(MOST_SHOWN)] };
@@ -23,7 +34,8 @@ pub fn check(report: &Report) -> String {
         0 => String::new(),
         more => format!("\n{}\n", dim(format!("… and {}: --verbose shows them", plural(more, "more finding", "more findings")))),
     };
-    format!("{verdict}: {size}, {}.\n{}{rest}", counts(totals), listed(report, shown))
+    let follow_ups = if follow_ups.is_empty() { String::new() } else { format!("\n{follow_ups}") };
+    format!("{verdict}: {size}, {}.\n{}{rest}{follow_ups}", counts(totals), listed(report, shown))
 }
 
 /// Most findings that `check` shows unless all are wanted.
@@ -83,17 +95,7 @@ fn grouped<'a, K: Ord>(findings: impl Iterator<Item = &'a Finding>, key: impl Fn
 
 fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
     let mut out = format!("  {} {}\n", severity(finding.severity), wrapped(&shown(&finding.message), 8, 8));
-    let mut pages: Vec<String> = Vec::new();
-    for finding in same {
-        for page in &finding.pages {
-            let places = if finding.places.is_empty() { String::new() } else { format!(" ({})", finding.places.join(", ")) };
-            pages.push(format!("{}{places}", shown(page)));
-        }
-    }
-    if !pages.is_empty() {
-        let label = if pages.len() == 1 { "on page " } else { "on pages " };
-        out.push_str(&format!("        {label}{}\n", wrapped(&pages.join(", "), 8 + label.len(), 8)));
-    }
+    out.push_str(&on_pages(same.iter().copied()));
     out.push_str(&position(report, finding));
     let then = match finding.remedy {
         Remedy::Merge => "the merge takes care of it",
@@ -114,19 +116,39 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
     out
 }
 
+/// The pages that findings are about, with where on them.
+pub(super) fn on_pages<'f>(findings: impl Iterator<Item = &'f Finding>) -> String {
+    let mut pages: Vec<String> = Vec::new();
+    for finding in findings {
+        for page in &finding.pages {
+            let places = if finding.places.is_empty() { String::new() } else { format!(" ({})", finding.places.join(", ")) };
+            pages.push(format!("{}{places}", shown(page)));
+        }
+    }
+    if pages.is_empty() {
+        return String::new();
+    }
+    let label = if pages.len() == 1 { "on page " } else { "on pages " };
+    format!("        {label}{}\n", wrapped(&pages.join(", "), 8 + label.len(), 8))
+}
+
 /// Where the element stands, with the rule at the edge; quoted where the definition's own text matters.
 pub(super) fn position(report: &Report, finding: &Finding) -> String {
     let at = finding.at.as_ref();
     let place = at.map_or_else(String::new, |at| format!("{}:{}:{}", shown(&at.file), at.line, at.column));
-    let mut out = format!("{}\n", edges(&format!("        {place}"), finding.rule));
+    format!("{}\n{}", edges(&format!("        {place}"), finding.rule), quoted(report, finding))
+}
+
+/// The line a finding is about, where the definition's own text matters.
+pub(super) fn quoted(report: &Report, finding: &Finding) -> String {
     let words = ["condition", "filter", "formula", "old-name", "rule-broken", "source-broken"];
     let own_text = finding.rule.starts_with("definition/") || words.iter().any(|word| finding.rule.contains(word));
-    if let Some(at) = at.filter(|_| own_text)
-        && let Some(quoted) = report.texts.get(&at.file).and_then(|text| quote(text, at.line, at.column, culprit(finding, text, at)))
-    {
-        out.push_str(&quoted);
-    }
-    out
+    let at = finding.at.as_ref().filter(|_| own_text);
+    let line = at.and_then(|at| {
+        let text = report.texts.get(&at.file)?;
+        quote(text, at.line, at.column, culprit(finding, text, at))
+    });
+    line.unwrap_or_default()
 }
 
 /// How long the culprit is: of the names the message quotes, the one that stands at the place.

@@ -1,9 +1,11 @@
 //! What a merge would write, or wrote: the diff, what is kept, set aside, put back and left to do.
 
-use super::findings::listed;
+use super::left::{joined, left};
+use super::questions::word;
 use super::style::{WIDTH, bad, bold, dim, good, hint, plural, warm, wrapped};
 use crate::{FileDiff, PartReport, Report};
 use similar::TextDiff;
+use std::collections::BTreeSet;
 use ysomorph_core::name::shown;
 
 /// The report of `merge`.
@@ -14,7 +16,15 @@ pub fn merge(report: &Report) -> String {
     let kept = report.kept.as_deref().unwrap_or_default();
     let (aside, back) = (report.set_aside.as_deref().unwrap_or_default(), report.restored.as_deref().unwrap_or_default());
     if report.changes.is_empty() && edits.is_empty() && open.is_empty() && !written {
-        return format!("Nothing to merge: the definition agrees with the database.\n{}", superseded(report));
+        let left = left(report, report.follow_ups.as_deref().unwrap_or_default());
+        let agrees = match &report.left_for_later {
+            Some(later) if !later.is_empty() => "Nothing to merge in this part",
+            _ if !report.joined.is_empty() => "The definition agrees with the database",
+            _ => "Nothing to merge: the definition agrees with the database",
+        };
+        let joined = joined(report, "would be written as both sides together");
+        let next = if joined.is_empty() { String::new() } else { format!("\n{}\n", hint("ysomorph merge --write")) };
+        return format!("{agrees}.\n{joined}{next}{}{}{left}{}", for_later(report), superseded(report), patch(report));
     }
     let files = report.diffs.iter().filter(|d| shown_file(d)).count();
     let verb = if written { "edited" } else { "would edit" };
@@ -25,13 +35,13 @@ pub fn merge(report: &Report) -> String {
         }
     }
     let mut out = format!("{first}.\n{} stay as they are.\n", plural(kept.len(), "customisation", "customisations"));
+    out.push_str(&joined(report, if written { "were written as both sides together" } else { "would be written as both sides together" }));
+    out.push_str(&for_later(report));
     if !open.is_empty() && !written {
         let text = format!("{} open: what follows is the result of the safe choices.", plural(open.len(), "question is", "questions are"));
         out.push_str(&format!("{}\n", warm(text)));
     }
-    for diff in report.diffs.iter().filter(|d| shown_file(d)) {
-        out.push_str(&format!("\n{}", unified(diff)));
-    }
+    out.push_str(&left(report, report.follow_ups.as_deref().unwrap_or_default()));
     let concerned: Vec<_> = kept.iter().filter(|k| k.concerned || report.verbose).collect();
     if !concerned.is_empty() {
         let title = if report.verbose { "Kept" } else { "Kept although the draft changed" };
@@ -45,10 +55,8 @@ pub fn merge(report: &Report) -> String {
     out.push_str(&parts("Set aside, kept until what it hung on returns", aside));
     out.push_str(&parts("Put back", back));
     out.push_str(&superseded(report));
-    let follow_ups = report.follow_ups.as_deref().unwrap_or_default();
-    if !follow_ups.is_empty() {
-        out.push_str(&format!("\n{}\n", bold("Left to you")));
-        out.push_str(&listed(report, follow_ups));
+    for diff in report.diffs.iter().filter(|d| shown_file(d)) {
+        out.push_str(&format!("\n{}", unified(diff)));
     }
     if !open.is_empty() {
         out.push_str(&format!("\n{}\n", bold("Open questions")));
@@ -60,10 +68,13 @@ pub fn merge(report: &Report) -> String {
             ));
         }
     }
+    out.push_str(&patch(report));
+    let only: String = report.only.iter().map(|entity| format!(" {}", word(entity))).collect();
+    let part = if only.is_empty() { String::new() } else { format!(" --only{only}") };
     let next = match (written, open.is_empty()) {
-        (true, _) => "ysomorph check   (and ysomorph undo takes it all back)",
-        (false, false) => "ysomorph decide   (or ysomorph merge --write --safe)",
-        (false, true) => "ysomorph merge --write",
+        (true, _) => "ysomorph check   (and ysomorph undo takes it all back)".to_owned(),
+        (false, false) => format!("ysomorph decide   (or ysomorph merge{part} --write --safe)"),
+        (false, true) => format!("ysomorph merge{part} --write"),
     };
     out.push_str(&format!("\n{}\n", hint(next)));
     out
@@ -93,6 +104,27 @@ pub(super) fn unified(diff: &FileDiff) -> String {
         }
     }
     out
+}
+
+/// What a part of a merge leaves for later.
+fn for_later(report: &Report) -> String {
+    let later = report.left_for_later.as_deref().unwrap_or_default();
+    if later.is_empty() {
+        return String::new();
+    }
+    let tables: BTreeSet<String> = later.iter().map(|c| if c.table.is_empty() { shown(&c.subject()) } else { shown(&c.table) }).collect();
+    let text = format!("Left for later: {} of {}.", plural(later.len(), "change", "changes"), Vec::from_iter(tables).join(", "));
+    format!("{}\n", wrapped(&text, 0, 0))
+}
+
+/// Where the patch is, and how it is taken.
+fn patch(report: &Report) -> String {
+    let Some(patch) = &report.patch else { return String::new() };
+    let what = match patch.files.len() {
+        0 => "there is no hand-written code that is certain to be rewritten".to_owned(),
+        files => format!("{} of hand-written code: git apply {}", plural(files, "file", "files"), shown(&patch.file)),
+    };
+    format!("\n{}: {what}\n", bold("Patch"))
 }
 
 fn superseded(report: &Report) -> String {

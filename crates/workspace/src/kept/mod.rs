@@ -11,5 +11,5 @@ mod values;
 
 pub use reconcile::ReconcileError;
 pub(crate) use reconcile::reconcile;
-pub(crate) use store::{KNOWN, Kept, Stored, Was};
+pub(crate) use store::{INDEX, KNOWN, Kept, Stored, Was};
 pub(crate) use tree::whole_of;

@@ -17,7 +17,8 @@ use ysomorph_kept::{Mark, Superseded, Tiles};
 const FOLDER: &str = ".ysomorph/kept";
 /// Stands in the index before the name of a list.
 const LISTED: &str = "list";
-const INDEX: &str = ".ysomorph/kept/index.list";
+/// Which file has a list, and what the others held.
+pub(crate) const INDEX: &str = ".ysomorph/kept/index.list";
 /// What is known of the database.
 pub(crate) const KNOWN: &str = ".ysomorph/kept/known.json";
 
@@ -95,7 +96,7 @@ impl Stored {
     /// Reads them from their texts.
     pub fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
         let mut stored = Stored::default();
-        let failed = |file: &str, message: String| FileError { file: file.to_owned(), at: None, message, text: String::new() };
+        let failed = |file: &str, message: String| FileError::new(file.to_owned(), message);
         let mut listed: BTreeSet<String> = BTreeSet::new();
         let mut lists: Vec<(&String, FileKey, &String)> = Vec::new();
         if let Some(file) = [INDEX, KNOWN].into_iter().find(|file| !texts.contains_key(*file)) {
@@ -154,7 +155,9 @@ impl Stored {
             Some(known) if known.shown() == *text && !known.mark.notes.contains_key(&AWAY) => {
                 Some((file.clone(), Arc::clone(known), Lift::AsItWas))
             }
-            Some(known) if known.mark.notes.contains_key(&AWAY) => {
+            // A file that somebody made under the name of one that is hidden; one of the same table is that file, which another
+            // branch still had.
+            Some(known) if known.mark.notes.contains_key(&AWAY) && !is_of_same_table(known, text) => {
                 Some((file.clone(), Arc::new(ysomorph_kept::read(text).ok()?), Lift::Taken))
             }
             Some(known) => {
@@ -278,6 +281,15 @@ pub(crate) struct Was<'a> {
     pub kept: Option<&'a Kept>,
     /// The state's files as read.
     pub texts: Option<&'a BTreeMap<String, String>>,
+}
+
+/// Whether a file is over the table that hidden tiles are over.
+fn is_of_same_table(known: &Tiles, text: &str) -> bool {
+    let table = |tiles: &Tiles| {
+        let line = tiles.lines().iter().find(|line| line.path() == ["table"])?;
+        tiles.written(line.id())
+    };
+    ysomorph_kept::read(text).is_ok_and(|tiles| table(&tiles).is_some_and(|name| table(known) == Some(name)))
 }
 
 /// Lines that hide something from somebody: what is hidden in them at the moment stays, also when a person deletes the line.

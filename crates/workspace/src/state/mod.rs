@@ -2,7 +2,9 @@
 
 pub(crate) mod follow_ups;
 
-use crate::kept::{Kept, Stored, Was};
+use crate::joined;
+use crate::kept::{INDEX, KNOWN, Kept, Stored, Was};
+use crate::merges;
 use crate::open::{FileError, read_text};
 use follow_ups::{FOLLOW_UPS, FollowUp};
 use std::collections::BTreeMap;
@@ -22,8 +24,12 @@ pub(crate) struct State {
     pub kept: Stored,
     /// What merges left to a person.
     pub follow_ups: Vec<FollowUp>,
-    /// The files as read.
+    /// The files as they stand in the folder.
     pub texts: BTreeMap<String, String>,
+    /// The files as they were read: both sides of a conflict together.
+    pub read: BTreeMap<String, String>,
+    /// The files in which version control had left a conflict.
+    pub joined: Vec<String>,
 }
 
 impl State {
@@ -47,19 +53,16 @@ impl State {
             texts.extend(load(name).map(|text| (name.clone(), text)));
         }
         errors.extend(kept.err());
+        state.texts = texts.clone();
+        state.joined = join(root, &mut texts, &mut errors);
         match texts.get(ACCEPTED) {
             Some(text) => match Schema::from_snapshot(text) {
                 Ok(schema) => state.accepted = schema,
                 Err(error) => {
-                    errors.push(FileError { file: ACCEPTED.to_owned(), at: None, message: error.to_string(), text: String::new() });
+                    errors.push(FileError::new(ACCEPTED.to_owned(), error.to_string()));
                 }
             },
-            None => errors.push(FileError {
-                file: ACCEPTED.to_owned(),
-                at: None,
-                message: "it is missing: the accepted schema".to_owned(),
-                text: String::new(),
-            }),
+            None => errors.push(FileError::new(ACCEPTED, "it is missing: the accepted schema")),
         }
         match Stored::read(&texts) {
             Ok(kept) => state.kept = kept,
@@ -71,9 +74,36 @@ impl State {
                 Err(error) => errors.push(error),
             }
         }
-        state.texts = texts;
+        state.read = texts;
         if errors.is_empty() { Ok(state) } else { Err(errors) }
     }
+}
+
+/// Brings both sides of conflicts together, and tells in which files.
+fn join(root: &Path, texts: &mut BTreeMap<String, String>, errors: &mut Vec<FileError>) -> Vec<String> {
+    let mut joined = Vec::new();
+    let mut entries = None;
+    for (path, text) in texts.iter_mut() {
+        let Some(sides) = joined::sides(text) else { continue };
+        joined.push(path.clone());
+        let both = match path.as_str() {
+            FOLLOW_UPS => follow_ups::of_both(&sides),
+            path if path == ACCEPTED || path == KNOWN => {
+                let entries = entries.get_or_insert_with(|| merges::read_all(root).unwrap_or_default());
+                joined::json_of_both(joined::base_of(entries, path), &sides).map_err(|e| e.to_string())
+            }
+            path if path == INDEX => Ok(joined::index_of_both(&sides)),
+            _ => joined::list_of_both(&sides),
+        };
+        match both {
+            Ok(both) => *text = both,
+            Err(error) => {
+                let message = format!("version control left a conflict here whose sides can't be read ({error}): take one side's file");
+                errors.push(FileError::new(path.clone(), message));
+            }
+        }
+    }
+    joined
 }
 
 /// The files of a state and their texts.

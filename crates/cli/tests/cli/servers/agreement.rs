@@ -134,7 +134,7 @@ fn impact_and_the_servers_agree_on_every_page() {
         let (mut compared, mut broken) = (0, 0);
         for seed in 1..=histories {
             let Some(place) = Place::new(server) else { continue 'servers };
-            let project = Project { dir: tempfile::tempdir().unwrap() };
+            let project = Project::folder();
             project.expect(0, &["demo", ".", "--only-files", "--on", &place.url()]);
             let mut random = Random::new(seed * 7 + 1);
             edit_by_hand(&project, &place.read(&[]), server, &mut random);

@@ -187,7 +187,7 @@ fn the_data_tells_what_names_do_not() {
 #[test]
 fn every_statement_of_a_draft_is_accepted() {
     let begin = |url: &str, schemas: &[&str]| {
-        let project = Project { dir: tempfile::tempdir().unwrap() };
+        let project = Project::folder();
         let mut arguments = vec!["start", "--from", url];
         arguments.extend(schemas);
         project.expect(0, &arguments);
@@ -207,7 +207,7 @@ fn every_statement_of_a_draft_is_accepted() {
 fn a_rehearsal_is_led_back_to_the_definition_and_heeds_grants() {
     for server in BOTH {
         let Some(place) = Place::new(server) else { continue };
-        let project = Project { dir: tempfile::tempdir().unwrap() };
+        let project = Project::folder();
         project.expect(0, &["demo", ".", "--only-files", "--on", &place.url()]);
         project.edit("app/app.toml", "label = \"Keeper\"\n", "label = \"Keeper\"\ndatabase_role = \"app_keeper\"\n");
         if server == Server::Postgresql {

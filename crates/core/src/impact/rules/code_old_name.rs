@@ -3,17 +3,18 @@
 use super::{Docs, Rule, fate};
 use crate::changes::ChangeKind;
 use crate::impact::Location;
-use crate::impact::code::{self, Hit};
+use crate::impact::code::{self, Hit, SqlTexts};
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
 use crate::name::words;
 use crate::name::{same, shown};
+use crate::schema::{Schema, Table};
 use crate::sql::{self, Analysis, Target};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "code/old-name",
+    name: crate::impact::follow_up::OLD_NAME,
     severity: Severity::Risk,
     changes: &[
         ChangeKind::ColumnDropped,
@@ -37,11 +38,18 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     let sought = code::sought(context.input.comparison);
-    let mut read = Read { context, statements: BTreeMap::new(), analyses: BTreeMap::new(), spoken: BTreeMap::new() };
+    let mut read = Read {
+        context,
+        texts: SqlTexts::new(context.changed().engine),
+        analyses: BTreeMap::new(),
+        by_old_tables: BTreeMap::new(),
+        both_names: with_old_tables(context),
+        spoken: BTreeMap::new(),
+    };
     let mut told: BTreeSet<(&str, u32, usize)> = BTreeSet::new();
     for hit in &context.input.around.code {
         let Some(changes) = sought.get(&hit.word) else { continue };
-        let found = match read.sql_around(hit) {
+        let found = match read.texts.around(hit) {
             Some(range) => read.in_sql(hit, changes, range),
             None => read.in_code(hit, changes),
         };
@@ -55,10 +63,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 /// What is read of files, once each however many names are found in them.
 struct Read<'c, 'a> {
     context: &'c Context<'a>,
-    /// By script.
-    statements: BTreeMap<&'c str, Vec<Range<usize>>>,
+    texts: SqlTexts<'c>,
     /// By file and where the SQL begins.
     analyses: BTreeMap<(&'c str, usize), Analysis>,
+    /// The same where renamed tables are known by their old names too: their columns can't be told otherwise.
+    by_old_tables: BTreeMap<(&'c str, usize), Analysis>,
+    /// The changed schema with renamed tables under both names, where there are any.
+    both_names: Option<Schema>,
     /// By file and change: whether the file speaks of the change's table.
     spoken: BTreeMap<(&'c str, usize), bool>,
 }
@@ -67,24 +78,19 @@ struct Read<'c, 'a> {
 type Judged = Option<(usize, Severity, &'static str)>;
 
 impl<'c> Read<'c, '_> {
-    /// The SQL a word stands in: a statement of a script, or a string literal of a program.
-    fn sql_around(&mut self, hit: &'c Hit) -> Option<Range<usize>> {
-        if !hit.file.to_ascii_lowercase().ends_with(".sql") {
-            return sql::literal_at(&hit.text, hit.offset);
-        }
-        let engine = self.context.changed().engine;
-        let statements = self.statements.entry(&hit.file).or_insert_with(|| sql::statements(&hit.text, engine));
-        sql::statement_at(statements, hit.offset)
-    }
-
     fn in_sql(&mut self, hit: &'c Hit, changes: &[usize], range: Range<usize>) -> Judged {
         let context = self.context;
         let text = hit.text.get(range.clone()).unwrap_or_default();
-        let analysis = self
-            .analyses
-            .entry((&hit.file, range.start))
-            .or_insert_with(|| sql::analyse(&sql::without_placeholders(text), sql::Scope::Statement { table: "" }, context.changed()));
-        judge(context, hit, changes, analysis, hit.offset - range.start, text)
+        let analysis = self.analyses.entry((&hit.file, range.start)).or_insert_with(|| analysed(text, context.changed()));
+        let offset = hit.offset - range.start;
+        let is_named = analysis.names.iter().any(|n| n.at.contains(&offset));
+        match &self.both_names {
+            Some(schema) if !is_named => {
+                let analysis = self.by_old_tables.entry((&hit.file, range.start)).or_insert_with(|| analysed(text, schema));
+                judge(context, hit, changes, analysis, offset, text)
+            }
+            _ => judge(context, hit, changes, analysis, offset, text),
+        }
     }
 
     fn in_code(&mut self, hit: &'c Hit, changes: &[usize]) -> Judged {
@@ -119,6 +125,28 @@ impl<'c> Read<'c, '_> {
         }
         perhaps
     }
+}
+
+fn analysed(text: &str, schema: &Schema) -> Analysis {
+    sql::analyse(&sql::without_placeholders(text), sql::Scope::Statement { table: "" }, schema)
+}
+
+/// The changed schema in which renamed tables have their old names beside the new ones.
+fn with_old_tables(context: &Context<'_>) -> Option<Schema> {
+    let renamed = context.changes(&[ChangeKind::TableRenamed]);
+    let old: Vec<Table> = renamed
+        .filter_map(|(_, change)| {
+            let now = context.table_now(&change.table)?;
+            context.changed().table(&change.table).is_none().then(|| Table { name: change.table.clone(), ..now.clone() })
+        })
+        .collect();
+    if old.is_empty() {
+        return None;
+    }
+    let mut schema = context.changed().clone();
+    schema.tables.extend(old);
+    schema.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    Some(schema)
 }
 
 /// Which change, how bad and how sure: what a statement's names stand for tells it.

@@ -1,12 +1,12 @@
 //! A translation of what was said before.
 
 use super::{Docs, Rule, of_translation};
+use crate::impact::follow_up::{TRANSLATION_FUZZY, to_translate};
 use crate::impact::{Context, ElementKind, Finding, Severity};
-use crate::name::shown;
 
 /// See [`DOCS`].
 pub static RULE: Rule =
-    Rule { name: "label/translation-fuzzy", severity: Severity::Note, changes: &[], elements: &[ElementKind::Label], docs: DOCS, check };
+    Rule { name: TRANSLATION_FUZZY, severity: Severity::Note, changes: &[], elements: &[ElementKind::Label], docs: DOCS, check };
 
 const DOCS: Docs = Docs {
     detects: "An entry of a catalogue is marked fuzzy: its text was translated from another one.",
@@ -18,7 +18,7 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for entry in context.input.around.translations.iter().filter(|e| e.fuzzy) {
-        let message = format!("\"{}\" is translated as \"{}\", which was said of another text", shown(&entry.id), shown(&entry.text));
+        let message = to_translate(entry).finding.message;
         out.push(of_translation(context, &RULE, entry, message));
     }
 }

@@ -41,6 +41,16 @@ pub struct Rule {
     pub check: fn(&Context<'_>, &mut Vec<Finding>),
 }
 
+/// How the names of rules about code begin.
+pub const ABOUT_CODE: &str = "code/";
+
+impl Rule {
+    /// Whether it is about hand-written code, or programs of the database.
+    pub fn is_about_code(&self) -> bool {
+        self.name.starts_with(ABOUT_CODE)
+    }
+}
+
 /// Declares the rules' files and lists them.
 macro_rules! rules {
     ($($file:ident),* $(,)?) => {

@@ -7,7 +7,7 @@ use crate::name::{same, shown};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "page/field-unplaced",
+    name: crate::impact::follow_up::FIELD_UNPLACED,
     severity: Severity::Note,
     changes: &[ChangeKind::ColumnAdded],
     elements: &[ElementKind::Page],

@@ -1,14 +1,20 @@
 //! `.ysomorph/merges/`: one entry for each thing written, with what is needed to take it back.
 
-use crate::decisions::{self, Answer};
+mod lines;
+mod undo;
+
+use crate::decisions::Answer;
 use crate::folder::{self, Before, Lock, Step, Transaction, TransactionError, digest};
-use crate::open::{FileError, Workspace, list_folder, newer, read_text};
+use crate::open::{FileError, list_folder, newer, read_text};
 use crate::plan::WriteError;
 use crate::secret;
+use lines::Splice;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::changes::Change;
+
+pub use undo::{UndoError, Undone};
 
 const FOLDER: &str = ".ysomorph/merges";
 
@@ -39,6 +45,9 @@ pub struct Entry {
     pub kind: EntryKind,
     /// When it was written.
     pub when: String,
+    /// Who wrote it, where that is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub who: Option<String>,
     /// The changes of the database it took in.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub changes: Vec<Change>,
@@ -51,8 +60,47 @@ pub struct Entry {
     /// The merges it takes back.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub undoes: Vec<String>,
+    /// What it did, for people.
+    #[serde(flatten)]
+    pub done: Done,
     /// The files it wrote.
     pub files: Vec<FileChange>,
+    /// The digests of the files that its changes concern and that it left as they were.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub unwritten: BTreeMap<String, String>,
+}
+
+/// What a merge did to the definition, for people.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Done {
+    /// The elements that it hid, by path, and why.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub set_aside: Vec<Part>,
+    /// The elements that it showed again.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub restored: Vec<Part>,
+    /// What it left to people: the follow-ups' names, and what is the matter.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub left: Vec<Part>,
+}
+
+/// Something of a merge, by name.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Part {
+    /// An element's path, or a follow-up's name.
+    pub name: String,
+    /// Why, or what is the matter.
+    pub because: String,
+}
+
+/// Who writes, and when.
+#[derive(Debug, Clone, Default)]
+pub struct By {
+    /// The moment, for people.
+    pub when: String,
+    /// The name, where it is known.
+    pub who: Option<String>,
 }
 
 /// One file of an entry.
@@ -66,32 +114,12 @@ pub struct FileChange {
     /// The digest of its text after, a password in it masked; absent where it went.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub after: Option<String>,
+    /// What became of its lines, for a file that people read.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub lines: Vec<Splice>,
     /// Who may do what with a file that went, as the system's number.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mode: Option<u32>,
-}
-
-/// Why nothing was taken back.
-#[derive(Debug, thiserror::Error)]
-pub enum UndoError {
-    /// There is nothing to undo.
-    #[error("there is no merge to undo")]
-    Nothing,
-    /// No such entry.
-    #[error("there is no entry `{0}`")]
-    Unknown(String),
-    /// Several entries are meant by so short a name.
-    #[error("`{0}` may be any of {1}")]
-    Ambiguous(String, String),
-    /// It was taken back before.
-    #[error("entry {0} is taken back already")]
-    TakenBack(String),
-    /// Files were changed since.
-    #[error("changed since: {}", .0.join(", "))]
-    ChangedSince(Vec<String>),
-    /// It couldn't be written.
-    #[error(transparent)]
-    Write(#[from] WriteError),
 }
 
 /// A file with its text before and after, and the mode of one that isn't there yet.
@@ -100,14 +128,16 @@ pub(crate) type Changed = (Option<String>, Option<String>, Option<u32>);
 /// What an entry is written with.
 pub(crate) struct NewEntry<'a> {
     pub kind: EntryKind,
-    /// The moment, for people.
-    pub when: &'a str,
+    pub by: &'a By,
     /// The files, by path.
     pub files: BTreeMap<String, Changed>,
     pub used: Vec<Answer>,
     pub answers: BTreeMap<String, String>,
     pub changes: Vec<Change>,
     pub undoes: Vec<String>,
+    pub done: Done,
+    /// The digests of the files that it concerns and doesn't write.
+    pub unwritten: BTreeMap<String, String>,
 }
 
 impl NewEntry<'_> {
@@ -117,9 +147,15 @@ impl NewEntry<'_> {
         let mut steps: Vec<Step> = Vec::new();
         let mut files = Vec::new();
         for (path, (before, after, mode)) in self.files {
+            let masked = |text: &Option<String>| text.as_deref().map(|text| secret::masked(&path, text));
+            let (masked_before, masked_after) = (masked(&before), masked(&after));
+            // The workspace's own bookkeeping is nobody's to read.
+            let is_read = !path.starts_with(".ysomorph/");
+            let lines = |after: &String| lines::between(masked_before.as_deref().unwrap_or_default(), after);
             files.push(FileChange {
-                before: before.as_deref().map(|text| secret::masked(&path, text)),
-                after: after.as_deref().map(|text| masked_digest(&path, text)),
+                lines: masked_after.as_ref().filter(|_| is_read).map(lines).unwrap_or_default(),
+                after: masked_after.as_deref().map(digest),
+                before: masked_before,
                 mode: if after.is_none() { folder::mode_of(root, &path) } else { None },
                 path: path.clone(),
             });
@@ -130,16 +166,19 @@ impl NewEntry<'_> {
             id: String::new(),
             after: heads(&entries),
             kind: self.kind,
-            when: self.when.to_owned(),
+            when: self.by.when.clone(),
+            who: self.by.who.clone(),
             changes: self.changes,
             answers: self.answers,
             used: self.used,
             undoes: self.undoes,
+            done: self.done,
             files,
+            unwritten: self.unwritten,
         };
         // What two branches write at the same moment differs in what it comes after or in what it does.
         let seed = digest(&entry.text()?);
-        let day = self.when.get(..10).unwrap_or("undated");
+        let day = self.by.when.get(..10).unwrap_or("undated");
         let digits = seed.trim_start_matches("sha256:");
         let names = (0..).map_while(|at| Some(format!("{day}-{}", digits.get(at..at + 6)?)));
         entry.id = names.into_iter().find(|name| entries.iter().all(|e| e.id != *name)).unwrap_or(seed);
@@ -149,8 +188,13 @@ impl NewEntry<'_> {
     }
 }
 
-fn masked_digest(path: &str, text: &str) -> String {
-    digest(&secret::masked(path, text))
+impl FileChange {
+    /// What the file held after, a password masked; nothing where it went, or where the entry doesn't tell.
+    pub fn text_after(&self) -> Option<String> {
+        let after = self.after.as_deref()?;
+        let text = lines::applied(self.before.as_deref().unwrap_or_default(), &self.lines);
+        (digest(&text) == after).then_some(text)
+    }
 }
 
 impl Entry {
@@ -165,7 +209,7 @@ impl Entry {
 }
 
 /// The entries that no other one comes after.
-fn heads(entries: &[Entry]) -> Vec<String> {
+pub(crate) fn heads(entries: &[Entry]) -> Vec<String> {
     let followed: BTreeSet<&String> = entries.iter().flat_map(|e| &e.after).collect();
     entries.iter().map(|e| &e.id).filter(|id| !followed.contains(id)).cloned().collect()
 }
@@ -176,7 +220,7 @@ pub fn read_all(root: &Path) -> Result<Vec<Entry>, FileError> {
     for name in list_folder(root, FOLDER)?.into_iter().filter(|n| n.ends_with(".json")) {
         let file = format!("{FOLDER}/{name}");
         let Some(text) = read_text(root, &file)? else { continue };
-        let failed = |message: String| FileError { file: file.clone(), at: None, message, text: String::new() };
+        let failed = |message: String| FileError::new(file.clone(), message);
         let value: serde_json::Value = serde_json::from_str(&text).map_err(|e| failed(e.to_string()))?;
         let format = value.get("format").and_then(serde_json::Value::as_u64).unwrap_or_default();
         if format > u64::from(FORMAT) {
@@ -247,96 +291,5 @@ pub fn named<'a>(entries: &'a [Entry], name: &str) -> Result<&'a Entry, UndoErro
         [] => Err(UndoError::Unknown(name.to_owned())),
         [entry] => Ok(entry),
         several => Err(UndoError::Ambiguous(name.to_owned(), several.iter().map(|e| e.id.as_str()).collect::<Vec<_>>().join(", "))),
-    }
-}
-
-/// What an undo did.
-#[derive(Debug)]
-pub struct Undone {
-    /// Its entry.
-    pub entry: Entry,
-    /// The entries that were in force and no longer are.
-    pub taken_back: Vec<String>,
-}
-
-impl Workspace {
-    /// Takes back an entry and all later ones: the files hold again, to the byte, what they held before it.
-    /// Without an entry: the latest merge in force.
-    pub fn undo(&self, entry: Option<&str>, now: &str) -> Result<Undone, UndoError> {
-        let file_error = |e| UndoError::Write(WriteError::File(e));
-        let mut lock = folder::take(&self.root).map_err(|e| UndoError::Write(e.into()))?;
-        let entries = read_all(&self.root).map_err(file_error)?;
-        let active = in_force(&entries);
-        let target = match entry {
-            Some(name) => named(&entries, name)?,
-            None => {
-                let in_force = |e: &&Entry| e.kind == EntryKind::Merge && active.contains(e.id.as_str());
-                entries.iter().rev().find(in_force).ok_or(UndoError::Nothing)?
-            }
-        };
-        if !active.contains(target.id.as_str()) {
-            return Err(UndoError::TakenBack(target.id.clone()));
-        }
-        let from = entries.iter().position(|e| e.id == target.id).unwrap_or_default();
-        let back = &entries[from..];
-        let mut files = self.files_before(back)?;
-        let undone = || back.iter().rev().filter(|e| active.contains(e.id.as_str()));
-        let answers: Vec<Answer> = undone().filter(|e| e.kind == EntryKind::Merge).flat_map(|e| e.used.clone()).collect();
-        if !answers.is_empty() {
-            let text = read_text(&self.root, decisions::FILE).map_err(file_error)?;
-            let with = decisions::with(Some(text.as_deref().unwrap_or_default()), &answers);
-            files.insert(decisions::FILE.to_owned(), (text, with, None));
-        }
-        let taken_back = undone().map(|e| e.id.clone()).collect();
-        let new = NewEntry {
-            kind: EntryKind::Undo,
-            when: now,
-            files,
-            used: Vec::new(),
-            answers: BTreeMap::new(),
-            changes: Vec::new(),
-            // Also those that are taken back already: an undo among them must not count again.
-            undoes: back.iter().map(|e| e.id.clone()).collect(),
-        };
-        let entry = new.write(&self.root, &mut lock).map_err(UndoError::Write)?;
-        Ok(Undone { entry, taken_back })
-    }
-
-    /// The files that these latest entries wrote, as they are and as they were before the first of them.
-    fn files_before(&self, back: &[Entry]) -> Result<BTreeMap<String, Changed>, UndoError> {
-        let mut now_there: BTreeMap<&str, Option<String>> = BTreeMap::new();
-        // What each file held, a password masked, and the mode it had.
-        let mut restored: BTreeMap<&str, (Option<String>, Option<u32>)> = BTreeMap::new();
-        let mut changed = BTreeSet::new();
-        for entry in back.iter().rev() {
-            for file in entry.files.iter().filter(|f| f.path != decisions::FILE) {
-                let path = file.path.as_str();
-                if !now_there.contains_key(path) {
-                    if !folder::is_ours(path) {
-                        return Err(UndoError::Write(TransactionError::from(folder::Refused::Outside(path.to_owned())).into()));
-                    }
-                    let text = read_text(&self.root, path).map_err(|e| UndoError::Write(WriteError::File(e)))?;
-                    restored.insert(path, (text.as_deref().map(|text| secret::masked(path, text)), None));
-                    now_there.insert(path, text);
-                }
-                let (current, _) = restored.get(path).cloned().unwrap_or_default();
-                if current.as_deref().map(digest) != file.after {
-                    changed.insert(file.path.clone());
-                }
-                restored.insert(path, (file.before.clone(), file.mode));
-            }
-        }
-        if !changed.is_empty() {
-            return Err(UndoError::ChangedSince(changed.into_iter().collect()));
-        }
-        let mut files = BTreeMap::new();
-        for (path, text) in now_there {
-            let (before, mode) = restored.remove(path).unwrap_or_default();
-            let before = before.map(|masked| secret::revealed(path, &masked, text.as_deref().unwrap_or_default()));
-            if text != before {
-                files.insert(path.to_owned(), (text, before, mode));
-            }
-        }
-        Ok(files)
     }
 }
