@@ -30,7 +30,7 @@ pub use follow_up::{FIELD_UNPLACED, FollowUp, OLD_NAME, left_by_change, place, r
 pub use lost_name::{before_losses, carried, is_lost_name, renamed_table};
 pub use met::{MetEntity, MetField, MetLimits};
 pub use patch::{Rewritten, rewritten};
-pub use reversed::{Named, Since, since, takes_back};
+pub use reversed::{Named, since, takes_back};
 pub use rules::{ABOUT_CODE, Docs, RULES, Rule};
 pub use settle::settle;
 

@@ -24,21 +24,13 @@ pub fn remembered(change: &Change, taken: &RenameMap) -> Change {
     }
 }
 
-/// What one change after another comes to.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Since {
-    /// It is as it was before the first.
-    Reversed,
-    /// The first, as it is remembered from now on.
-    Changed(Change),
-}
-
-/// A remembered change that took no name away, after further changes that renamed what `taken` tells.
-pub fn since(first: &Change, changes: &[Change], taken: &RenameMap, engine: Engine) -> Since {
+/// A remembered change that took no name away, as it is remembered after further changes, which renamed what `taken` tells.
+/// Nothing where it is as it was before the first.
+pub fn since(first: &Change, changes: &[Change], taken: &RenameMap, engine: Engine) -> Option<Change> {
     let mut now = first.clone();
     for next in changes.iter().filter(|next| is_of(first, next)) {
         if next.kind == counterpart(first.kind) && leads_back(next, first, engine, taken) {
-            return Since::Reversed;
+            return None;
         }
         if next.kind == first.kind && now.before.is_some() && now.after.is_some() {
             now.after.clone_from(&next.after);
@@ -46,7 +38,7 @@ pub fn since(first: &Change, changes: &[Change], taken: &RenameMap, engine: Engi
     }
     now.column = now.column.map(|column| taken.column(&first.table, &column).to_owned());
     now.table = taken.table(&first.table).to_owned();
-    Since::Changed(now)
+    Some(now)
 }
 
 /// Whether a change is of what a remembered one was of.
@@ -122,15 +114,11 @@ mod tests {
         let first = typed("harvest", "kg", "DECIMAL(8,2)", "INTEGER");
         let none = RenameMap::default();
         // Something else, then another type and other names, then back.
-        let Since::Changed(same) = since(&first, &[typed("harvest", "note", "TEXT", "DECIMAL(8,2)")], &none, Engine::Sqlite) else {
-            panic!("another column's");
-        };
-        assert_eq!(same, first);
-        let Since::Changed(second) = since(&same, &[typed("harvest", "kg", "INTEGER", "BIGINT")], &names, Engine::Sqlite) else {
-            panic!("another type");
-        };
+        let same = since(&first, &[typed("harvest", "note", "TEXT", "DECIMAL(8,2)")], &none, Engine::Sqlite);
+        assert_eq!(same.as_ref(), Some(&first));
+        let second = since(&first, &[typed("harvest", "kg", "INTEGER", "BIGINT")], &names, Engine::Sqlite).unwrap();
         assert_eq!(second, typed("crop", "g", "DECIMAL(8,2)", "BIGINT"));
-        assert_eq!(since(&second, &[typed("crop", "g", "BIGINT", "DECIMAL(8,2)")], &none, Engine::Sqlite), Since::Reversed);
+        assert_eq!(since(&second, &[typed("crop", "g", "BIGINT", "DECIMAL(8,2)")], &none, Engine::Sqlite), None);
         // A foreign key that is there again, to a table that has its name again.
         let key = |kind, before: Option<&str>, after: Option<&str>| Change {
             before: before.map(str::to_owned),
@@ -139,10 +127,10 @@ mod tests {
         };
         let first = key(ChangeKind::ForeignKeyDropped, Some("(remedy_id) → medicine"), None);
         let back = [key(ChangeKind::ForeignKeyAdded, None, Some("(remedy_id) → remedy"))];
-        assert!(matches!(since(&first, &back, &none, Engine::Sqlite), Since::Changed(_)));
+        assert!(since(&first, &back, &none, Engine::Sqlite).is_some());
         let mut names = RenameMap::default();
         names.rename_table("medicine", "remedy");
-        assert_eq!(since(&first, &back, &names, Engine::Sqlite), Since::Reversed);
+        assert_eq!(since(&first, &back, &names, Engine::Sqlite), None);
     }
 
     #[test]

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ysomorph_core::changes::{Change, Comparison};
 use ysomorph_core::definition::{FileKey, Node, Tree};
-use ysomorph_core::impact::{self, ABOUT_CODE, FIELD_UNPLACED, Severity, Since};
+use ysomorph_core::impact::{self, ABOUT_CODE, FIELD_UNPLACED, Severity};
 use ysomorph_core::name;
 use ysomorph_core::schema::Schema;
 
@@ -131,10 +131,7 @@ impl FollowUp {
     pub(crate) fn after(&self, change: &Comparison, renamed_fields: &[(String, String, String)], now: &Schema) -> Option<FollowUp> {
         let mut after = self.clone();
         if let (None, Some(cause)) = (self.lost(), &self.cause) {
-            match impact::since(cause, &change.changes, &change.taken(), now.engine) {
-                Since::Reversed => return None,
-                Since::Changed(cause) => after.cause = Some(cause),
-            }
+            after.cause = Some(impact::since(cause, &change.changes, &change.taken(), now.engine)?);
         }
         let renamed =
             renamed_fields.iter().find(|(entity, from, _)| Some(entity) == self.entity.as_ref() && Some(from) == self.field.as_ref());
