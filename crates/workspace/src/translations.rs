@@ -248,10 +248,17 @@ pub(crate) fn merged(text: &str, before: &Tree, after: &Tree, fields: &RenamedFi
         }
         let own = &text[entry.at.clone()];
         let changed = match (entry.obsolete, new) {
-            (false, None) => own.split_inclusive('\n').map(|line| format!("#~ {line}")).collect(),
+            (false, None) => {
+                let obsolete: String = own.split_inclusive('\n').map(|line| format!("#~ {line}")).collect();
+                // What a person called otherwise and didn't translate anew comes back as it went.
+                let unlike = old.filter(|label| *label != entry.id);
+                unlike.map_or_else(String::new, |label| format!("#~ {}{}", went_as(&label), end_of(own))) + &obsolete
+            }
             (true, Some(new)) => {
                 let own: String = own.split_inclusive('\n').map(|line| line.strip_prefix("#~ ").unwrap_or(line)).collect();
-                if new == entry.id { own } else { fuzzy(&own, &entry.id, &new) }
+                let noted = own.strip_prefix(&went_as(&new)).and_then(|rest| rest.strip_prefix(end_of(&own)));
+                let own: String = own.split_inclusive('\n').filter(|line| !line.starts_with(WENT_AS)).collect();
+                if new == entry.id || noted.is_some() { own } else { fuzzy(&own, &entry.id, &new) }
             }
             (false, Some(new)) if new != entry.id => fuzzy(own, &entry.id, &new),
             _ => own.to_owned(),
@@ -261,9 +268,20 @@ pub(crate) fn merged(text: &str, before: &Tree, after: &Tree, fields: &RenamedFi
     out
 }
 
+/// How an obsolete entry says what the label was, where that isn't what it translates.
+const WENT_AS: &str = "#. the label was ";
+
+fn went_as(label: &str) -> String {
+    format!("{WENT_AS}\"{}\"", escaped(label))
+}
+
+fn end_of(text: &str) -> &'static str {
+    if text.contains("\r\n") { "\r\n" } else { "\n" }
+}
+
 /// An entry whose label is another now; or as it was, when the label is what it was translated from.
 fn fuzzy(own: &str, old: &str, new: &str) -> String {
-    let end = if own.contains("\r\n") { "\r\n" } else { "\n" };
+    let end = end_of(own);
     let was = format!("#, fuzzy{end}#| msgid \"{}\"{end}", escaped(new));
     let renamed = own.replacen(&format!("msgid \"{}\"", escaped(old)), &format!("msgid \"{}\"", escaped(new)), 1);
     if own.starts_with(&was) {
@@ -312,6 +330,14 @@ mod tests {
         let changed_and_gone = merged(&changed, &other, &gone, &[]);
         assert_eq!(merged(&changed_and_gone, &gone, &other, &[]), changed);
         assert_eq!(merged(&changed_and_gone, &gone, &was, &[]), CATALOGUE);
+        // What a person called otherwise and didn't translate anew comes back as it was, and fuzzy under a third label.
+        let (unlike, third) = (tree(Some("Mine")), tree(Some("Third")));
+        let gone_unlike = merged(CATALOGUE, &unlike, &gone, &[]);
+        assert!(gone_unlike.contains("#~ #. the label was \"Mine\"\n#~ msgctxt \"hive/field/tag/label\"\n"), "{gone_unlike}");
+        assert_eq!(merged(&gone_unlike, &gone, &unlike, &[]), CATALOGUE);
+        assert_eq!(merged(&gone_unlike, &gone, &was, &[]), CATALOGUE);
+        let third = merged(&gone_unlike, &gone, &third, &[]);
+        assert!(third.contains("#, fuzzy\n#| msgid \"Number") && !third.contains("the label was"), "{third}");
         assert!(entries("msgid unquoted\n").is_err());
         // A field takes the name that another one gives up.
         let entry = |field: &str, text: &str| format!("msgctxt \"hive/field/{field}/label\"\nmsgid \"{text}\"\nmsgstr \"\"\n");

@@ -22,6 +22,8 @@ pub(super) struct Hiding<'a> {
     pub given_up: &'a BTreeSet<String>,
     /// What can't be, for want of something it needs.
     pub wanting: &'a BTreeSet<(FileKey, Vec<Seg>)>,
+    /// The files whose drafted title names what is hidden from somebody.
+    pub concealed: &'a BTreeSet<FileKey>,
     /// The drafts: what stands in for a value.
     pub p0: &'a Tree,
     pub p1: &'a Tree,
@@ -294,7 +296,7 @@ impl<'a> Run<'a> {
             let place = element(file, root, path);
             let (before, drafted) = (hiding.p0.get(file, path), hiding.p1.get(file, path));
             let is_as_before = before == drafted;
-            let drafted = if *how == OnGone::Deny { Some(Node::text(NOBODY)) } else { safe(whole, &place, drafted) };
+            let drafted = if *how == OnGone::Deny { Some(Node::text(NOBODY)) } else { safe(whole, &place, drafted, hiding.concealed) };
             let because = reason(things);
             let Some(tile) = whole.tiles.get_mut(node.tile as usize) else { continue };
             let followed = *how == OnGone::Deny || is_as_before;
@@ -329,13 +331,14 @@ impl<'a> Run<'a> {
     }
 }
 
-/// The draft's value, but a title that names a field hidden from somebody gives way to the key.
-fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>) -> Option<Node> {
+/// The draft's value, but a title that names a field hidden from somebody gives way to the key: whatever stood there before, for
+/// what stands in for something else is the same whichever way the database came to what it is.
+fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>, concealed: &BTreeSet<FileKey>) -> Option<Node> {
     let drafted = drafted?;
     let is_title = place.last() == "title" && place.steps.len() == 1;
     let (true, Some(text)) = (is_title, drafted.as_text()) else { return Some(drafted.clone()) };
     let root = whole.tree.files.get(&place.file)?;
-    if names_hidden(root, text) { key_title(&place.file, root) } else { Some(drafted.clone()) }
+    if concealed.contains(&place.file) || names_hidden(root, text) { key_title(&place.file, root) } else { Some(drafted.clone()) }
 }
 
 /// A title of the fields over an entity's key.

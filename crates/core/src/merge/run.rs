@@ -103,7 +103,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index));
     let mut p1 = drafted.tree;
     let hidden = hidden_replacements(given, &comparison, &taken, &mut p1);
-    conceal_titles(&whole, &p0, &mut p1);
+    let concealed = conceal_titles(&whole, &p0, &mut p1);
 
     // 2. Values, and what is new
     let placement = Placement::of(&LayoutInput {
@@ -144,7 +144,16 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         || whole.tiles.iter().any(|t| t.was_hidden || t.away || t.refused || t.stand_in.as_ref().is_some_and(|s| !s.limit));
     let mut lacking = BTreeSet::new();
     let told = loop {
-        let hiding = Hiding { all: &carried.all, lost: &lost, words: &words, given_up: &given_up, wanting: &lacking, p0: &p0, p1: &p1 };
+        let hiding = Hiding {
+            all: &carried.all,
+            lost: &lost,
+            words: &words,
+            given_up: &given_up,
+            wanting: &lacking,
+            concealed: &concealed,
+            p0: &p0,
+            p1: &p1,
+        };
         let told = if has_hidden { hide(&mut whole, &hiding) } else { Hidden::default() };
         empty(&mut whole);
         let more: BTreeSet<_> = wanting(&whole).difference(&lacking).cloned().collect();
@@ -164,7 +173,16 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         let (back, nothing) = (Lost::things(carried.back.iter().cloned()), BTreeSet::new());
         tell_back(
             &mut whole,
-            &Hiding { all: &carried.all, lost: &back, words: &[], given_up: &given_up, wanting: &nothing, p0: &p0, p1: &p1 },
+            &Hiding {
+                all: &carried.all,
+                lost: &back,
+                words: &[],
+                given_up: &given_up,
+                wanting: &nothing,
+                concealed: &concealed,
+                p0: &p0,
+                p1: &p1,
+            },
         );
     }
     doubtful.extend(told.doubtful.iter().filter(|e| !doubtful.contains(e)).cloned().collect::<Vec<_>>());
@@ -282,8 +300,9 @@ fn given_up(given: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
     tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
 }
 
-/// A title that names a field hidden from somebody isn't taken over: the one before stays, or the key.
-fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) {
+/// A title that names a field hidden from somebody isn't taken over: the one before stays, or the key. The files of these.
+fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) -> BTreeSet<FileKey> {
+    let mut of_files = BTreeSet::new();
     let restricted = narrow::restricted_entities(&whole.tree);
     for (file, root) in &mut p1.files {
         let Some(mine) = whole.tree.files.get(file) else { continue };
@@ -301,6 +320,7 @@ fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) {
         if stands || Some(&old) == new.as_ref() || known_before || !(concealed || names_hidden(mine, text)) {
             continue;
         }
+        of_files.insert(file.clone());
         let fields = root.get("field");
         let stays = crate::sql::parse_template(old.as_text().unwrap_or_default())
             .fields()
@@ -312,6 +332,7 @@ fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) {
             title.into_iter().for_each(|title| root.set("title", title));
         }
     }
+    of_files
 }
 
 /// What was measured of the data stays known until it is measured anew; and where nothing changed, the catalogue's
