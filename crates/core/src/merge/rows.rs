@@ -291,15 +291,23 @@ struct Matching {
 }
 
 impl Matching {
-    /// `by_members`: what a row is called is the generator's to change, and what is in it tells it.
-    fn of(yours: &Node, drafts: Drafts<'_>, tiles: &[Tile], by_members: bool) -> Matching {
+    /// `are_titled`: what a row is called is the generator's to change. Where a person calls it otherwise, what is in it tells it;
+    /// any other is known by what the generator calls it, so that it is the same whichever way the database came.
+    fn of(yours: &Node, drafts: Drafts<'_>, tiles: &[Tile], are_titled: bool) -> Matching {
         let was_hidden = |row: &Node| tiles.get(row.tile as usize).is_some_and(|t| t.was_hidden);
         let (old, new) = (keys(drafts.p0), keys(drafts.p1));
         let (hidden, shown): (Vec<&Node>, Vec<&Node>) = yours.items().iter().partition(|row| was_hidden(row));
         // What the accepted draft has is what is shown, if it is there at all.
-        let before = pairs(drafts.p0, &old, &[&shown, &hidden], Vec::new());
+        let before = pairs(drafts.p0, &old, &[(&shown, &shown), (&hidden, &hidden)], Vec::new());
         let all: Vec<&Node> = yours.items().iter().collect();
-        let mut now = if by_members { by_most_shared(drafts.p1, &all, &before) } else { Vec::new() };
+        let told: Vec<&Node> = all.iter().copied().filter(|row| !are_titled || is_called_otherwise(row, tiles)).collect();
+        let mut now = Vec::new();
+        if are_titled {
+            let drafted: Vec<&Node> =
+                shown.iter().chain(&hidden).copied().filter(|row| !is_own(row, tiles) && !is_called_otherwise(row, tiles)).collect();
+            now = pairs(drafts.p1, &new, &[(&drafted, &[])], now);
+            by_most_shared(drafts.p1, &told, &before, &mut now);
+        }
         // A row of the changed draft is what the same row was before.
         let is_free = |(title, own): &&(String, u32), now: &[(String, u32)]| !now.iter().any(|(t, o)| t == title || o == own);
         for pair in before.iter().filter(|(title, _)| new.contains(title)) {
@@ -307,7 +315,7 @@ impl Matching {
                 now.push(pair.clone());
             }
         }
-        let now = pairs(drafts.p1, &new, &[&all], now);
+        let now = pairs(drafts.p1, &new, &[(&all, &told)], now);
         Matching { before, now }
     }
 
@@ -333,9 +341,9 @@ impl Matching {
     }
 }
 
-/// Pairs the rows of a draft with yours by most shared members, whatever they are called: of equals, the row that was called so
-/// before, then the one that is called so.
-fn by_most_shared(draft: Option<&Node>, yours: &[&Node], before: &[(String, u32)]) -> Vec<(String, u32)> {
+/// Pairs the other rows of a draft with yours by most shared members, whatever they are called: of equals, the row that was called
+/// so before, then the one that is called so.
+fn by_most_shared(draft: Option<&Node>, yours: &[&Node], before: &[(String, u32)], pairs: &mut Vec<(String, u32)>) {
     let mut found: Vec<(usize, bool, bool, &Node, u32)> = Vec::new();
     for row in rows(draft) {
         for own in yours {
@@ -347,27 +355,26 @@ fn by_most_shared(draft: Option<&Node>, yours: &[&Node], before: &[(String, u32)
         }
     }
     found.sort_by_key(|(count, was_called, is_called, ..)| std::cmp::Reverse((*count, *was_called, *is_called)));
-    let mut pairs: Vec<(String, u32)> = Vec::new();
     for (.., row, own) in found {
         let title = member_key(row);
         if !pairs.iter().any(|(t, o)| *t == title || *o == own) {
             pairs.push((title, own));
         }
     }
-    pairs
 }
 
-/// Pairs the rows of a draft with those of each group in turn: by title, then by most shared members with a row whose title the
-/// draft hasn't.
-fn pairs(draft: Option<&Node>, titles: &[String], groups: &[&[&Node]], known: Vec<(String, u32)>) -> Vec<(String, u32)> {
+/// Pairs the rows of a draft with those of each group in turn: by title, then with those that are known by what is in them, by most
+/// shared members with a row whose title the draft hasn't.
+fn pairs(draft: Option<&Node>, titles: &[String], groups: &[(&[&Node], &[&Node])], known: Vec<(String, u32)>) -> Vec<(String, u32)> {
     let mut pairs = known;
-    for group in groups {
+    for (titled, by_members) in groups {
         for by_title in [true, false] {
             for row in rows(draft) {
                 let title = member_key(row);
                 if pairs.iter().any(|(t, _)| *t == title) {
                     continue;
                 }
+                let group = if by_title { titled } else { by_members };
                 let free = group.iter().copied().filter(|y| !pairs.iter().any(|(_, own)| *own == y.tile));
                 let found = if by_title {
                     let titled: Vec<&Node> = free.filter(|y| member_key(y) == title).collect();
@@ -380,6 +387,15 @@ fn pairs(draft: Option<&Node>, titles: &[String], groups: &[&[&Node]], known: Ve
         }
     }
     pairs
+}
+
+/// Whether a person calls the generator's row otherwise.
+fn is_called_otherwise(row: &Node, tiles: &[Tile]) -> bool {
+    !is_own(row, tiles) && row.get("title").is_some_and(|title| is_own(title, tiles))
+}
+
+fn is_own(node: &Node, tiles: &[Tile]) -> bool {
+    tiles.get(node.tile as usize).is_some_and(|t| t.own)
 }
 
 /// The rows of an array.
@@ -409,14 +425,19 @@ fn shared(a: &Node, b: &Node) -> usize {
 mod tests {
     use super::*;
 
-    /// `A: x y; -B: z` as rows; a minus before what was hidden.
+    /// `A: x y; -B: z; *C: w` as rows; a minus before what was hidden, a star before one that a person called otherwise.
     fn rows_of(text: &str, tiles: &mut Vec<Tile>) -> Node {
         let row = |line: &str| {
             let (title, fields) = line.trim().split_once(':').unwrap();
             let fields: Vec<&str> = fields.split_whitespace().collect();
-            let row = Node::table().with("title", title.trim_start_matches('-').into()).with("fields", Node::texts(&fields));
-            tiles.push(Tile { was_hidden: title.starts_with('-'), ..Tile::default() });
-            Node { tile: u32::try_from(tiles.len() - 1).unwrap(), ..row }
+            let mut tile = |tile: Tile| {
+                tiles.push(tile);
+                u32::try_from(tiles.len() - 1).unwrap()
+            };
+            let of_row = tile(Tile { was_hidden: title.starts_with('-'), ..Tile::default() });
+            let of_title = tile(Tile { own: title.starts_with('*'), ..Tile::default() });
+            let called = Node { tile: of_title, ..title.trim_start_matches(['-', '*']).into() };
+            Node { tile: of_row, ..Node::table().with("title", called).with("fields", Node::texts(&fields)) }
         };
         Node::new(Value::List(text.split(';').filter(|line| !line.trim().is_empty()).map(row).collect()))
     }
@@ -427,25 +448,30 @@ mod tests {
         for (yours, p0, p1, before, now) in [
             ("A: x", "A: x", "A: x y", "A=0", "A=0"),
             // Named otherwise by a person.
-            ("Mine: x y; Other: z", "A: x y; B: z", "A: x y; B: z", "A=0 B=1", "A=0 B=1"),
+            ("*Mine: x y; *Other: z", "A: x y; B: z", "A: x y; B: z", "A=0 B=1", "A=0 B=1"),
             // Two of one title: the one that is shown.
             ("-A: x; A: x", "A: x", "A: x", "A=1", "A=1"),
             // A new row is what is hidden under its title, whatever shares a member.
             ("A: x; -B: x", "A: x", "B: x", "A=0", "B=1"),
             // Its members tell it where no title does.
-            ("A: x", "A: x", "B: x", "A=0", "B=0"),
+            ("*A: x", "A: x", "B: x", "A=0", "B=0"),
+            // One that the generator calls so goes before one that shares more.
+            ("A: x; *Mine: y z", "A: x; B: y z", "A: y z", "A=0 B=1", "A=0"),
+            // But where the generator called it so: there it is another.
+            ("A: x", "A: x", "B: x", "A=0", ""),
+            ("A: x y; -B: z", "A: x y", "A: z; B: x y", "A=0", "A=0 B=1"),
             ("A: x", "", "B: y", "", ""),
             // What is in it goes before what it was called.
-            ("A: x; B: y z", "A: x; B: y z", "C: x; A: z", "A=0 B=1", "A=1 C=0"),
+            ("*A: x; *B: y z", "A: x; B: y z", "C: x; A: z", "A=0 B=1", "A=1 C=0"),
             // Of equals, its title.
-            ("A: x y; B: z", "A: x y; B: z", "A: x; B: y z", "A=0 B=1", "A=0 B=1"),
+            ("*A: x y; *B: z", "A: x y; B: z", "A: x; B: y z", "A=0 B=1", "A=0 B=1"),
         ] {
             let mut tiles = vec![Tile::default()];
             let mine = rows_of(yours, &mut tiles);
             let (p0, p1) = (rows_of(p0, &mut Vec::new()), rows_of(p1, &mut Vec::new()));
             let matching = Matching::of(&mine, Drafts { p0: Some(&p0), p1: Some(&p1) }, &tiles, true);
             let told = |pairs: &[(String, u32)]| {
-                let mut all: Vec<String> = pairs.iter().map(|(title, own)| format!("{title}={}", own - 1)).collect();
+                let mut all: Vec<String> = pairs.iter().map(|(title, own)| format!("{title}={}", own / 2)).collect();
                 all.sort();
                 all.join(" ")
             };
