@@ -89,6 +89,16 @@ impl Edit {
         Some(Edit { file, header, line, kind })
     }
 
+    /// What stands in the list that a member is taken off.
+    fn members(&self, text: &str) -> Vec<String> {
+        let is_it = |(header, _, line): &(String, usize, String)| *header == self.header && line.starts_with("fields = [");
+        let line = match self.kind {
+            Kind::Without(_) => lines(text).into_iter().find(is_it).map(|(.., line)| line).unwrap_or_default(),
+            _ => String::new(),
+        };
+        line.split('"').skip(1).step_by(2).map(str::to_owned).collect()
+    }
+
     /// The text with the edit; nothing where the line isn't there as it was.
     fn apply(&self, text: &str) -> Option<String> {
         let is_it = |(header, _, line): &(String, usize, String)| {
@@ -140,6 +150,10 @@ fn edit_between(root: &Path, visited: &mut [Option<Visited>], random: &mut Rando
             state.free.insert(CATALOGUE.to_owned());
         }
         let Some(text) = state.texts.get_mut(&edit.file) else { continue };
+        // Who takes a field off a list has laid the page out: what another draft doesn't list stays on it from now on.
+        if edit.members(&before).iter().any(|m| !edit.members(text).contains(m) && text.contains(&format!("[field.{m}]"))) {
+            state.free.insert(edit.file.clone());
+        }
         match edit.apply(text) {
             Some(new) => *text = new,
             // What isn't there as it is here may show as a person's now, or stand free of what is hidden: not told here.
