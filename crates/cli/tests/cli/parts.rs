@@ -168,6 +168,11 @@ fn run(seed: u64) {
         merged(parts.path(), &part.schema, &answers);
     }
     merged(parts.path(), &changed, &answers);
+    if let Some(folder) = std::env::var_os("YSOMORPH_KEEP") {
+        for (root, what) in [(&whole, "whole"), (&parts, "parts")] {
+            crate::walks::keep(root.path(), &Path::new(&folder).join(format!("{seed}-{what}")));
+        }
+    }
     let (one, other) = (texts(whole.path()), texts(parts.path()));
     for file in one.keys().chain(other.keys()) {
         let text = |all: &BTreeMap<String, String>| all.get(file).cloned().unwrap_or_default();
