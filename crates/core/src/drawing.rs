@@ -2,9 +2,9 @@
 //! is broken.
 
 use crate::definition::{Access, Child, Entity, Field, Model, Page};
+use crate::definition::{Drawn, PageKind};
 use crate::draft::{choice_label, field_label};
 use crate::impact::{Finding, Severity};
-use crate::pages::Drawn;
 use crate::statements::{self, Statement};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -119,9 +119,9 @@ impl<'a> Scene<'a> {
         let mut remarks = Vec::new();
         let access = self.access(entity);
         let for_role = access.is_some_and(|a| a.read_only.iter().any(|f| f.value == field.name));
-        if page.kind.saves && (field.read_only || field.formula.is_some() || for_role) {
+        if page.kind.saves() && (field.read_only || field.formula.is_some() || for_role) {
             remarks.push("only shown".to_owned());
-        } else if page.kind.saves && field.required {
+        } else if page.kind.saves() && field.required {
             remarks.push("required".to_owned());
         }
         if let Some(unit) = &field.unit {
@@ -129,10 +129,10 @@ impl<'a> Scene<'a> {
         }
         let label = |c: &crate::definition::Choice| c.label.clone().unwrap_or_else(|| choice_label(&c.value.value));
         let choices: Vec<(String, String)> = field.choices.iter().map(|c| (c.value.value.clone(), label(c))).collect();
-        if page.kind.saves && !choices.is_empty() {
+        if page.kind.saves() && !choices.is_empty() {
             remarks.push(format!("one of {}", choices.iter().map(|(_, l)| l.as_str()).collect::<Vec<_>>().join(", ")));
         }
-        if let (true, Some(lookup)) = (page.kind.saves, &field.lookup) {
+        if let (true, Some(lookup)) = (page.kind.saves(), &field.lookup) {
             let target = self.model.entities.get(&lookup.entity.value).map_or_else(|| lookup.entity.value.clone(), |e| self.many(e));
             remarks.push(format!("chosen from {target}"));
         }
@@ -172,7 +172,7 @@ impl<'a> Scene<'a> {
         };
         let offered: Vec<String> = ["add", "edit", "delete", "import", "export"]
             .into_iter()
-            .filter(|action| page.kind.name == "list" && page.offers(action) && !(entity.read_only && *action != "export"))
+            .filter(|action| page.kind == PageKind::List && page.offers(action) && !(entity.read_only && *action != "export"))
             .filter(|action| {
                 self.access(entity).is_none_or(|a| match *action {
                     "add" | "import" => a.add,
@@ -201,7 +201,7 @@ impl<'a> Scene<'a> {
             page: page.name.clone(),
             label: self.translated(&format!("{}/page/{}/label", entity.name, page.name), own),
             role: self.role.map(str::to_owned),
-            layout: match page.kind.drawn {
+            layout: match page.kind.drawn() {
                 Drawn::Rows => "rows",
                 Drawn::Record => "record",
                 Drawn::Form => "form",

@@ -112,7 +112,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let around = &around;
     let mut findings = impact::impact(Input { tree, accepted, changed: &changed, comparison, around });
-    impact::settle(&mut findings, &outcome, &changed);
+    ysomorph_core::merge::settle(&mut findings, &outcome, &changed);
     let found = findings.len();
     findings.retain(|f| arguments.wants(f));
     let wanted = findings.len();

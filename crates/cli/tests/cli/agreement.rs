@@ -107,7 +107,7 @@ fn misjudged(workspace: &Workspace, accepted: &Database, changed: &Database) -> 
     let input = Input { tree: &workspace.tree, accepted: &old, changed: &new, comparison: &outcome.comparison, around: &around };
     let mut findings = impact::impact(input);
     let after = outcome.breaks_left(&new);
-    impact::settle(&mut findings, &outcome, &new);
+    ysomorph_core::merge::settle(&mut findings, &outcome, &new);
     let pages_of = |f: &Finding| f.pages.iter().map(|p| (f.entity.clone().unwrap_or_default(), p.clone())).collect::<Vec<_>>();
     let breaks: Vec<&Finding> = findings.iter().filter(|f| f.severity == Severity::Break && !f.pages.is_empty()).collect();
     let left = refused(&outcome.tree, &outcome.accepted, &changed.open());

@@ -3,7 +3,7 @@
 
 use crate::support::Project;
 use ysomorph_core::definition::Model;
-use ysomorph_core::pages::KINDS;
+use ysomorph_core::definition::PageKind;
 use ysomorph_core::schema::{Engine, Schema};
 use ysomorph_core::statements::{Purpose, Statement, of_exchange, of_page};
 use ysomorph_workspace::Workspace;
@@ -73,7 +73,7 @@ fn the_published_statements_are_the_programs_own() {
     };
     let schemas = [Engine::Postgresql, Engine::Mariadb, Engine::Sqlite].map(known);
     let mut text = format!("{HEAD}\n```toml\n{}```\n", project.read("app/apiary.toml"));
-    let pages = KINDS.iter().map(|kind| (kind.name, entity.pages.iter().find(|p| p.kind == *kind)));
+    let pages = PageKind::ALL.into_iter().map(|kind| (kind.name(), entity.pages.iter().find(|p| p.kind == kind)));
     for (name, page) in pages.chain([("import and export", None)]) {
         let of = |schema: &Schema| match page {
             Some(page) => of_page(&model, entity, page, schema),

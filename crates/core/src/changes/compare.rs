@@ -101,7 +101,7 @@ pub fn compare(accepted: &Schema, changed: &Schema, known: &Known) -> Comparison
     }
     let order = |c: &Change| (c.table.is_empty(), c.table.clone(), c.column.is_some(), c.kind);
     changes.sort_by_cached_key(order);
-    crate::rename::trail::tell_by(&mut changes, accepted, changed, &names);
+    super::made_by::tell_by(&mut changes, accepted, changed, &names);
     comparison.changes = changes;
     comparison
 }

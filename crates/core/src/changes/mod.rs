@@ -4,8 +4,10 @@ mod change;
 mod columns;
 mod compare;
 mod difference;
+mod made_by;
 mod objects;
 mod tables;
 
-pub use change::{Change, ChangeKind, MadeBy};
+pub use change::{Change, ChangeKind};
 pub use compare::{Comparison, compare};
+pub use made_by::MadeBy;

@@ -16,7 +16,7 @@ const OWN_SQL: Shape = Shape::Condition { of_target: false };
 pub const FIELD_KINDS: &[&str] = &super::kinds::NAMES;
 
 /// Every kind a page may have.
-pub const PAGE_KINDS: &[&str] = &crate::pages::NAMES;
+pub const PAGE_KINDS: &[&str] = &super::PageKind::NAMES;
 
 /// What a list page may offer.
 pub const ACTIONS: &[&str] = &["add", "edit", "delete", "import", "export"];

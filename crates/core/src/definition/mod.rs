@@ -10,6 +10,7 @@ mod kinds;
 mod mentions;
 mod model;
 mod node;
+mod page_kinds;
 mod read;
 mod references;
 mod shape;
@@ -24,6 +25,7 @@ pub use model::{
     Place, Related, Spanned,
 };
 pub use node::{At, Entry, FileKey, Node, Seg, Tree, Value, display_path};
+pub use page_kinds::{Drawn, PageKind};
 pub use references::{EntityNames, FieldNames, Index, Reference, Referent, references, references_in};
 pub use shape::{Key, Loss, OnGone, Role, Shape, at_path, shape_of};
 pub use validate::{Problem, ProblemKind, validate, validate_workspace};

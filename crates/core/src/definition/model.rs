@@ -2,8 +2,7 @@
 //!
 //! Names that don't exist are kept as written; [`super::validate`] reports them.
 
-use super::{At, FileKey};
-use crate::pages::Kind;
+use super::{At, FileKey, PageKind};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -113,7 +112,7 @@ impl Entity {
 
     /// The names of the pages that save records: none where nothing can be saved.
     pub fn saving_pages(&self) -> Vec<String> {
-        self.pages.iter().filter(|p| p.kind.saves && !self.read_only).map(|p| p.name.clone()).collect()
+        self.pages.iter().filter(|p| p.kind.saves() && !self.read_only).map(|p| p.name.clone()).collect()
     }
 
     /// What this role may do here.
@@ -312,7 +311,7 @@ pub struct Page {
     /// Where it is defined.
     pub place: Place,
     /// Its kind.
-    pub kind: &'static Kind,
+    pub kind: PageKind,
     /// Fields shown, through all sections.
     pub shown: Vec<Spanned<String>>,
     /// Fields searched.
@@ -349,7 +348,7 @@ impl Page {
     pub fn offers(&self, action: &str) -> bool {
         match &self.actions {
             Some(actions) => actions.iter().any(|a| a == action),
-            None => self.kind.name == "list" && action != "import",
+            None => self.kind == PageKind::List && action != "import",
         }
     }
 }
@@ -385,7 +384,7 @@ impl Access {
     /// Whether the role may use a page.
     pub fn allows(&self, page: &Page) -> bool {
         let listed = self.pages.as_ref().is_none_or(|pages| pages.contains(&page.name));
-        listed && (page.kind.needs)(self)
+        listed && page.kind.is_open_to(self)
     }
 
     /// Whether the role never sees a field.

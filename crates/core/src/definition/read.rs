@@ -217,7 +217,7 @@ fn read_page(name: &str, place: Place, reader: &Reader<'_>) -> Option<Page> {
     Some(Page {
         name: name.to_owned(),
         place,
-        kind: crate::pages::named(&kind)?,
+        kind: super::PageKind::named(&kind)?,
         shown,
         search: reader.list("search", as_is),
         filter: reader.list("filter", as_is),

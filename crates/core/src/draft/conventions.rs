@@ -90,7 +90,7 @@ impl Default for Conventions {
             units: super::labels::UNITS.iter().map(|(word, unit)| ((*word).to_owned(), (*unit).to_owned())).collect(),
             totals: texts(&["{,*_}{amount,quantity,qty,total,hours,minutes,pieces,weight,volume}{,_*}"]),
             join_tables: texts(&["*"]),
-            pages: crate::pages::NAMES.iter().map(|kind| (*kind).to_owned()).collect(),
+            pages: crate::definition::PageKind::NAMES.iter().map(|kind| (*kind).to_owned()).collect(),
             menu: MenuEntities::Top,
             sensitive: texts(&["*password*", "*passwd*", "*secret*", "*token*", "*iban*", "*access_code*", "*_pin", "pin"]),
             record_keeping: texts(&["created_at", "created_on", "created_by", "updated_at", "updated_on", "updated_by"]),

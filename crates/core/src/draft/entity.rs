@@ -2,9 +2,8 @@
 
 use super::pages::PageDraft;
 use super::{Context, Drafted, labels};
-use crate::definition::Node;
+use crate::definition::{Node, PageKind};
 use crate::name;
-use crate::pages;
 
 /// An entity's file.
 pub(super) fn draft(context: &Context<'_>, drafted: &Drafted<'_>) -> Node {
@@ -30,9 +29,9 @@ pub(super) fn draft(context: &Context<'_>, drafted: &Drafted<'_>) -> Node {
         .with("field", all);
     let page = PageDraft { context, entity, fields: own, title: &title.template, one: &one, many: &many, key, read_only: only_read };
     let mut drafted = Node::table();
-    for kind in pages::KINDS.iter().filter(|kind| conventions.pages.iter().any(|wanted| wanted == kind.name)) {
-        if let Some(page) = (kind.draft)(&page) {
-            drafted.set(kind.name, page);
+    for kind in PageKind::ALL.into_iter().filter(|kind| conventions.pages.iter().any(|wanted| wanted == kind.name())) {
+        if let Some(page) = page.page(kind) {
+            drafted.set(kind.name(), page);
         }
     }
     node.set("page", drafted);

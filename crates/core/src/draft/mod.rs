@@ -23,7 +23,6 @@ pub use explain::{Explained, explained};
 pub use labels::{field_label, of_value as choice_label, unit_of};
 pub use names::{NamesInUse, wanted_name};
 pub use notes::Note;
-pub use pages::PageDraft;
 
 use crate::definition::{FileKey, Node, Tree, rename_mentions};
 use crate::name;

@@ -2,11 +2,11 @@
 
 use super::fields::FieldDraft;
 use super::{Context, labels};
-use crate::definition::{Node, Value};
+use crate::definition::{Node, PageKind, Value};
 use crate::sql;
 
 /// An entity whose pages are drafted.
-pub struct PageDraft<'a> {
+pub(super) struct PageDraft<'a> {
     pub(super) context: &'a Context<'a>,
     pub(super) entity: &'a str,
     pub(super) fields: &'a [FieldDraft],
@@ -15,7 +15,7 @@ pub struct PageDraft<'a> {
     pub(super) many: &'a str,
     pub(super) key: &'a [String],
     /// Whether nothing can be saved.
-    pub(crate) read_only: bool,
+    pub(super) read_only: bool,
 }
 
 impl<'a> Context<'a> {
@@ -32,6 +32,32 @@ impl<'a> Context<'a> {
 const CHILD_FIELDS: usize = 5;
 
 impl<'a> PageDraft<'a> {
+    /// The page of a kind as the generator writes it; nothing where it makes no sense.
+    pub(super) fn page(&self, kind: PageKind) -> Option<Node> {
+        match kind {
+            PageKind::List => {
+                let node = Node::table().with("fields", self.names(&self.listed()));
+                let node = node.with_some("search", self.some(&self.searched())).with_some("filter", self.some(&self.filtered()));
+                Some(node.with_some("sort", self.sort()))
+            }
+            PageKind::Detail => Some(self.sections(&|_| true).with_some("children", self.children())),
+            PageKind::Add => (!self.read_only).then(|| self.sections(&|field| !field.kept)),
+            // Nothing can be changed in a record that is nothing but its key.
+            PageKind::Edit => (!self.read_only).then(|| self.sections(&|field| !field.kept || !field.surrogate)),
+            PageKind::Bulk => {
+                let fields = self.changed_together();
+                let node = || Node::table().with("fields", self.names(&fields)).with_some("filter", self.some(&self.filtered()));
+                (!self.read_only && !fields.is_empty()).then(|| node().with_some("sort", self.sort()))
+            }
+            PageKind::Grouped => {
+                let by = self.grouped_by()?;
+                let label = self.group_label(by);
+                let node = Node::table().with("label", label.as_str().into()).with("group", Node::texts(&[by]));
+                Some(node.with("fields", self.names(&self.summed_up(by))).with_some("sort", self.sort()))
+            }
+        }
+    }
+
     /// What may be shown: nothing hidden, no number that only the database knows, unless there is nothing else.
     pub(super) fn shown(&self) -> Vec<&'a FieldDraft> {
         let shown: Vec<&FieldDraft> = self.fields.iter().filter(|f| !f.hidden && !f.surrogate && !self.is_bare_id(f)).collect();
@@ -46,12 +72,12 @@ impl<'a> PageDraft<'a> {
     }
 
     /// Names of fields as an array.
-    pub(crate) fn names(&self, fields: &[&FieldDraft]) -> Node {
+    pub(super) fn names(&self, fields: &[&FieldDraft]) -> Node {
         Node::texts(&fields.iter().map(|f| f.name.as_str()).collect::<Vec<_>>())
     }
 
     /// The same, where there are any.
-    pub(crate) fn some(&self, fields: &[&FieldDraft]) -> Option<Node> {
+    pub(super) fn some(&self, fields: &[&FieldDraft]) -> Option<Node> {
         (!fields.is_empty()).then(|| self.names(fields))
     }
 
@@ -63,7 +89,7 @@ impl<'a> PageDraft<'a> {
 
     /// What records are known by first, then short fields in their order; addresses and what the database keeps only
     /// while there is room.
-    pub(crate) fn listed(&self) -> Vec<&'a FieldDraft> {
+    pub(super) fn listed(&self) -> Vec<&'a FieldDraft> {
         let shown = self.shown();
         let fits = |f: &&FieldDraft| !f.is_bulky() && !f.is_related();
         let mut listed: Vec<&FieldDraft> =
@@ -87,7 +113,7 @@ impl<'a> PageDraft<'a> {
     }
 
     /// What people look for: names, codes, e-mail and phone, what is unique or has an index.
-    pub(crate) fn searched(&self) -> Vec<&'a FieldDraft> {
+    pub(super) fn searched(&self) -> Vec<&'a FieldDraft> {
         let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
         let patterns = &self.context.names.conventions.searches;
         let known = |f: &FieldDraft| f.columns.first().is_some_and(|c| labels::fits(patterns, c));
@@ -106,12 +132,12 @@ impl<'a> PageDraft<'a> {
     }
 
     /// Lookups, choices, dates and booleans.
-    pub(crate) fn filtered(&self) -> Vec<&'a FieldDraft> {
+    pub(super) fn filtered(&self) -> Vec<&'a FieldDraft> {
         self.shown().into_iter().filter(|f| f.kind.is_filtered && !f.kept).collect()
     }
 
     /// Sorted by what records are called; by the newest date where only a date tells.
-    pub(crate) fn sort(&self) -> Option<Node> {
+    pub(super) fn sort(&self) -> Option<Node> {
         let shown = self.shown();
         let mut by: Vec<String> = Vec::new();
         let template = sql::parse_template(self.title);
@@ -130,7 +156,7 @@ impl<'a> PageDraft<'a> {
     }
 
     /// Sections: short fields, the address together, long texts and pictures, then what is kept of the record.
-    pub(crate) fn sections(&self, wanted: &dyn Fn(&FieldDraft) -> bool) -> Node {
+    pub(super) fn sections(&self, wanted: &dyn Fn(&FieldDraft) -> bool) -> Node {
         let fields: Vec<&FieldDraft> = self.shown().into_iter().filter(|f| wanted(f)).collect();
         let address = fields.iter().filter(|f| f.is_address).count() > 1 && !["Address", "More", "Record"].contains(&self.one);
         let place = |f: &FieldDraft| match f {
@@ -151,7 +177,7 @@ impl<'a> PageDraft<'a> {
     }
 
     /// A list for every lookup of another entity that points here.
-    pub(crate) fn children(&self) -> Option<Node> {
+    pub(super) fn children(&self) -> Option<Node> {
         let mut rows = Vec::new();
         for (entity, by) in self.context.pointing_at(self.entity) {
             let Some(child) = self.context.page_draft(entity) else { continue };
@@ -175,7 +201,7 @@ impl<'a> PageDraft<'a> {
     }
 
     /// What people change in many records at once: lookups, choices and booleans that aren't what a record is known by.
-    pub(crate) fn changed_together(&self) -> Vec<&'a FieldDraft> {
+    pub(super) fn changed_together(&self) -> Vec<&'a FieldDraft> {
         let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
         let in_key = |f: &FieldDraft| f.columns.iter().any(|c| crate::name::contains(self.key, c));
         let alike = |f: &&FieldDraft| {
@@ -190,7 +216,7 @@ impl<'a> PageDraft<'a> {
 
     /// The field that records are grouped by where there is something to add up: their first lookup; in a view, its
     /// first text.
-    pub(crate) fn grouped_by(&self) -> Option<&'a str> {
+    pub(super) fn grouped_by(&self) -> Option<&'a str> {
         let shown = self.shown();
         if !shown.iter().any(|f| f.is_measure) {
             return None;
@@ -202,7 +228,7 @@ impl<'a> PageDraft<'a> {
     }
 
     /// What a grouped page shows: what is listed beside the group, and everything that is added up.
-    pub(crate) fn summed_up(&self, by: &str) -> Vec<&'a FieldDraft> {
+    pub(super) fn summed_up(&self, by: &str) -> Vec<&'a FieldDraft> {
         let mut fields: Vec<&FieldDraft> = self.listed().into_iter().filter(|f| f.name != by).collect();
         for measure in self.shown().into_iter().filter(|f| f.is_measure) {
             if !fields.iter().any(|f| f.name == measure.name) {
@@ -213,7 +239,7 @@ impl<'a> PageDraft<'a> {
     }
 
     /// What a grouped page is called.
-    pub(crate) fn group_label(&self, by: &str) -> String {
+    pub(super) fn group_label(&self, by: &str) -> String {
         let label = self.fields.iter().find(|f| f.name == by).map_or(by, |f| &f.label);
         let by = format!(" by {}", labels::lowered(label));
         if self.many.ends_with(&by) { self.many.to_owned() } else { format!("{}{by}", self.many) }

@@ -3,7 +3,7 @@
 
 use super::{Context, code};
 use crate::changes::{Change, ChangeKind};
-use crate::definition::{Entity, Field, Lookup, Page};
+use crate::definition::{Entity, Field, Lookup, Page, PageKind};
 use crate::draft::Declared;
 use crate::name;
 use crate::schema::{Column, Operation, Table};
@@ -253,7 +253,7 @@ impl<'a> Context<'a> {
         if entity.read_only || field.hidden || !field.is_stored() {
             return Vec::new();
         }
-        self.pages_with(entity, &field.name, |page| page.kind.saves && (!field.read_only || page.kind.name == "add"))
+        self.pages_with(entity, &field.name, |page| page.kind.saves() && (!field.read_only || page.kind == PageKind::Add))
     }
 }
 

@@ -17,7 +17,6 @@ mod met;
 mod patch;
 mod reversed;
 mod rules;
-mod settle;
 mod sound;
 mod typed;
 
@@ -32,7 +31,6 @@ pub use met::{MetEntity, MetField, MetLimits};
 pub use patch::{Rewritten, rewritten};
 pub use reversed::{Named, since, takes_back};
 pub use rules::{ABOUT_CODE, Docs, RULES, Rule};
-pub use settle::settle;
 
 use crate::changes::Comparison;
 use crate::definition::{Model, Tree};

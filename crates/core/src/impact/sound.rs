@@ -5,7 +5,7 @@
 //! that the table takes. Whatever is in doubt is looked at in full. The agreement tests hold it to that.
 
 use super::Context;
-use crate::definition::{Entity, Field};
+use crate::definition::{Entity, Field, PageKind};
 use crate::name;
 use crate::schema::{Operation, Schema, Table, TableKind};
 use rayon::prelude::*;
@@ -94,7 +94,7 @@ fn reaches_only_plain(context: &Context<'_>, entity: &Entity, plain: &BTreeSet<&
 
 /// Whether the table takes every write of the entity's pages.
 fn writes_are_sound(context: &Context<'_>, entity: &Entity, table: &Table) -> bool {
-    let saving = || entity.pages.iter().filter(|p| p.kind.saves);
+    let saving = || entity.pages.iter().filter(|p| p.kind.saves());
     let deletes = entity.pages.iter().any(|p| p.offers("delete"));
     if entity.read_only || (saving().next().is_none() && !deletes) {
         return true;
@@ -112,7 +112,7 @@ fn writes_are_sound(context: &Context<'_>, entity: &Entity, table: &Table) -> bo
     let writable = |column: &str| table.column(column).is_none_or(|c| !c.written_by_database());
     let given = saving().all(|page| {
         let columns: Vec<&str> = page.shown.iter().flat_map(|f| columns_of(&f.value)).map(|c| c.value.as_str()).collect();
-        let complete = page.kind.name != "add" || table.required_columns().all(|c| name::contains(&columns, &c.name));
+        let complete = page.kind != PageKind::Add || table.required_columns().all(|c| name::contains(&columns, &c.name));
         complete && columns.iter().all(|c| writable(c))
     });
     table.kind == TableKind::Table && taken && given && entity.version.as_ref().is_none_or(|v| writable(&v.value))

@@ -88,8 +88,8 @@ fn respelled(spelled: &mut Vec<(String, String)>, text: &str, mut pieces: Pieces
     for (range, new) in &mut pieces {
         let now = text.get(range.clone()).unwrap_or_default().to_owned();
         if let Some(at) = known.iter().position(|(is, was)| *is == now && name::same(&name::unquoted(was), &name::unquoted(new))) {
+            // And back again: which of the two is first doesn't matter.
             *new = known.remove(at).1;
-            continue;
         }
         would_be_lost |= spelled_back(new, &now, engine) != now || !exact.contains(name::unquoted(&now).as_str());
         fresh.push((new.clone(), now));
@@ -167,6 +167,9 @@ mod tests {
         };
         let there = renamed(text, old, new, old);
         let back = renamed(&there, new, old, new);
+        // As often as one likes.
+        let there_again = renamed(&back, old, new, old);
+        assert_eq!((there_again.as_str(), renamed(&there_again, new, old, new)), (there.as_str(), back.clone()), "{text}");
         (there, back)
     }
 

@@ -4,11 +4,11 @@
 //! steal the partner of a better one.
 
 use super::evidence::{CertainRename, Evidence, Known, RenamePolicy, question};
-use super::map::{RenameMap, gone_name};
 use super::numbers::Numbers;
 use super::score::{self, CLOSE, CONTRADICTED, SAME_NAME, Scored, WORTH_ASKING};
 use super::trail;
-use crate::name;
+use super::vanished::gone_name;
+use crate::name::{self, RenameMap};
 use crate::schema::{Column, Schema, Table};
 use pathfinding::kuhn_munkres::kuhn_munkres;
 use pathfinding::matrix::Matrix;

@@ -1,13 +1,16 @@
 //! Which lost and new names are the same thing: evidence, scores, and one best assignment.
 
+mod applied;
 mod assign;
 mod evidence;
-mod map;
 mod numbers;
 mod score;
-pub(crate) mod trail;
+mod trail;
+mod vanished;
 
+pub use crate::name::RenameMap;
 pub use assign::{Rename, find_renames};
 pub use evidence::{CertainRename, Evidence, Former, Known, RenamePolicy};
-pub(crate) use map::gone_name;
-pub use map::{RenameMap, without_gone};
+pub(crate) use trail::since as logged_since;
+pub(crate) use vanished::gone_name;
+pub use vanished::without_gone;

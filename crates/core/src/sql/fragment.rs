@@ -8,7 +8,7 @@ use super::parser;
 use super::projection::{ResultColumn, projection};
 use super::resolve::{Resolver, Source};
 use crate::name;
-use crate::rename::RenameMap;
+use crate::name::RenameMap;
 use crate::schema::{Engine, Operation, Schema};
 use sqlparser::ast::Visit;
 use std::ops::Range;

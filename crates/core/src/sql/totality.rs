@@ -4,8 +4,8 @@ use super::{
     Scope, analyse, is_too_deep, key_of_query, limits, literal_at, outline, parameters, parse_template, projection, readable, rename_in,
     says_same, statement_at, statements, without_placeholders, written_by,
 };
+use crate::name::RenameMap;
 use crate::rehearsal::{self, Refusal};
-use crate::rename::RenameMap;
 use crate::schema::{Column, Engine, Schema, Table};
 use crate::statements::{positional, with_values};
 use proptest::prelude::*;

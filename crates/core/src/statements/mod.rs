@@ -1,7 +1,7 @@
 //! What the application asks of the database for each page and role, as SQL and as a list of needs.
 //!
 //! Both come from one builder, so that what the rules say of a page and what the database would refuse can't
-//! drift apart: a rule looks at the needs, a test prepares the SQL. What each kind of page asks is in [`crate::pages`].
+//! drift apart: a rule looks at the needs, a test prepares the SQL. What each kind of page asks is in [`pages`].
 
 mod builder;
 pub(crate) mod children;
@@ -10,6 +10,7 @@ pub(crate) mod exchange;
 pub(crate) mod groups;
 pub(crate) mod lists;
 mod need;
+mod pages;
 mod purpose;
 pub(crate) mod records;
 pub(crate) mod related;
@@ -52,10 +53,10 @@ pub fn of_page(model: &Model, entity: &Entity, page: &Page, known: &Schema) -> V
     let users = users(model, entity, &|access| access.allows(page));
     let mut statements = Vec::new();
     for &user in &users {
-        (page.kind.reads)(&Builder::of_page(model, entity, page, user, known), &mut statements);
+        pages::reads(page.kind, &Builder::of_page(model, entity, page, user, known), &mut statements);
     }
     if !users.is_empty() && !entity.read_only {
-        (page.kind.writes)(&Builder::of_page(model, entity, page, None, known), &users, &mut statements);
+        pages::writes(page.kind, &Builder::of_page(model, entity, page, None, known), &users, &mut statements);
     }
     statements
 }

@@ -13,7 +13,7 @@ pub(crate) fn record(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     for key in &builder.entity.key {
         select.ordered(&key.value, Why::Key, &key.place);
     }
-    if let Some(version) = builder.entity.version.as_ref().filter(|_| builder.page().is_some_and(|p| p.kind.saves)) {
+    if let Some(version) = builder.entity.version.as_ref().filter(|_| builder.page().is_some_and(|p| p.kind.saves())) {
         let column = select.own(&version.value, Why::Version, &version.place);
         select.columns.push(column);
     }

@@ -3,7 +3,7 @@
 use super::builder::Builder;
 use super::need::{Need, Read, Use, Why};
 use super::{Purpose, Statement};
-use crate::definition::{Field, Related, Spanned};
+use crate::definition::{Field, PageKind, Related, Spanned};
 use crate::name::quoted_for as quoted;
 use crate::schema::Operation;
 
@@ -72,7 +72,7 @@ fn joins(field: &Field, related: &Related) -> Vec<Use> {
 
 /// Linking and unlinking, for each related set that the form may change.
 pub(crate) fn links(builder: &Builder<'_>, out: &mut Vec<Statement>) {
-    let adds = builder.page().is_some_and(|p| p.kind.name == "add");
+    let adds = builder.page().is_some_and(|p| p.kind == PageKind::Add);
     for (field, _) in builder.visible(builder.shown()) {
         let Some(related) = field.related.as_ref().filter(|_| !field.read_only) else { continue };
         out.push(write(builder, field, related, Operation::Insert));

@@ -39,7 +39,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         if there && met.before.tells_apart(&key) && !met.after.tells_apart(&now) {
             let message = format!("the key ({}) is no longer unique: one page may reach several records", shown(&key.join(", ")));
             let reach = |kind: &str| ["detail", "edit", "bulk", "list"].contains(&kind);
-            let pages = met.entity.pages.iter().filter(|p| reach(p.kind.name)).map(|p| p.name.clone()).collect();
+            let pages = met.entity.pages.iter().filter(|p| reach(p.kind.name())).map(|p| p.name.clone()).collect();
             let place = met.entity.key.first().map_or(&met.entity.table.place, |k| &k.place);
             out.push(of_entity(&RULE, RULE.severity, &met, message).pages(pages).at(place));
         }

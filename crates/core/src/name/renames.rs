@@ -1,23 +1,8 @@
-//! Renames as a map from old names to new ones, applied to schemas and composed over time.
+//! Renames as a map from old names to new ones, composed over time.
 
-use crate::name;
-use crate::schema::{Schema, Table};
-use crate::sql;
+use super as name;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-
-/// What is appended to the name of something gone whose name another thing has now: no name of a database by itself.
-const GONE: &str = " (gone)";
-
-/// A free name for something gone whose name another thing has now.
-pub(crate) fn gone_name(name: &str, is_taken: impl Fn(&str) -> bool) -> String {
-    (1..).map(|n| format!("{name}{}", GONE.repeat(n))).find(|n| !is_taken(n)).unwrap_or_default()
-}
-
-/// The name that something gone had.
-pub fn without_gone(name: &str) -> &str {
-    name.trim_end_matches(GONE)
-}
 
 /// Old names to new names. Columns are keyed by the *old* table and column name.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
@@ -107,82 +92,6 @@ impl RenameMap {
             }
         }
         both
-    }
-
-    /// The schema under its new names, in checks and views too as far as they can be analysed; other texts stay as they
-    /// are: comparison allows for that.
-    pub fn applied_to(&self, schema: &Schema) -> Schema {
-        if self.is_empty() {
-            return schema.clone();
-        }
-        let olds: Vec<&str> = self.table_renames().map(|(from, _)| from).chain(self.column_renames().map(|(_, from, _)| from)).collect();
-        let view = |before: &Table, mut after: Table| {
-            if let Some(text) = before.definition.as_deref().filter(|text| sql::mentions_word(text, &olds, schema.engine)) {
-                after.definition = Some(self.applied_to_sql(text, sql::Scope::Statement { table: &before.name }, schema));
-            }
-            after
-        };
-        let tables = schema.tables.iter().map(|table| view(table, self.applied_to_table(table))).collect();
-        let mut renamed = Schema::new(schema.engine, tables);
-        renamed.outside.clone_from(&schema.outside);
-        renamed.objects.clone_from(&schema.objects);
-        renamed.catalogue.clone_from(&schema.catalogue);
-        renamed.fingerprints.clone_from(&schema.fingerprints);
-        renamed
-    }
-
-    /// One table under its new names.
-    pub fn applied_to_table(&self, table: &Table) -> Table {
-        let old = table.name.as_str();
-        let renamed = |columns: &mut Vec<String>, of: &str| {
-            for column in columns {
-                *column = self.column(of, column).to_owned();
-            }
-        };
-        let touched = self.table(old) != old || self.column_renames().any(|(of, ..)| name::same(of, old));
-        let before = (touched && !table.checks.is_empty()).then(|| Schema::new(table.engine, vec![table.clone()]));
-        let mut table = table.clone();
-        let old_name = old.to_owned();
-        if let Some(before) = before {
-            for check in &mut table.checks {
-                let scope = sql::Scope::Columns { table: &old_name, select: None };
-                check.expression = self.applied_to_sql(&check.expression, scope, &before);
-            }
-        }
-        for column in &mut table.columns {
-            column.name = self.column(&old_name, &column.name).to_owned();
-        }
-        renamed(&mut table.primary_key, &old_name);
-        for unique in &mut table.uniques {
-            renamed(&mut unique.columns, &old_name);
-        }
-        for index in &mut table.indexes {
-            for column in index.parts.iter_mut().filter_map(|p| p.column.as_mut()) {
-                *column = self.column(&old_name, column).to_owned();
-            }
-            renamed(&mut index.carries, &old_name);
-        }
-        for grant in &mut table.grants {
-            renamed(&mut grant.columns, &old_name);
-        }
-        for key in &mut table.foreign_keys {
-            renamed(&mut key.columns, &old_name);
-            let target = key.table.clone();
-            renamed(&mut key.to, &target);
-            key.table = self.table(&target).to_owned();
-        }
-        table.foreign_keys.sort();
-        table.uniques.sort();
-        table.name = self.table(&old_name).to_owned();
-        table
-    }
-
-    fn applied_to_sql(&self, text: &str, scope: sql::Scope<'_>, schema: &Schema) -> String {
-        let mut out = text.to_owned();
-        for (at, new) in sql::rename_in(text, scope, schema, self).unwrap_or_default().into_iter().rev() {
-            out.replace_range(at, &new);
-        }
-        out
     }
 
     /// Whether `new` is what a renamed `old` is called now, for a name of any table: used where texts of

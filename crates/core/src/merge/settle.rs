@@ -1,8 +1,8 @@
 //! What a merge would do about each finding, where its rule alone can't say.
 
-use super::{Finding, Remedy, Severity};
+use super::{Change, Outcome, Step};
 use crate::definition::FileKey;
-use crate::merge::{Change, Outcome, Step};
+use crate::impact::{Finding, Remedy, Severity};
 use crate::schema::Schema;
 
 /// Sets the remedy of findings by what the merge does: asked where a question about the column is open, done where it

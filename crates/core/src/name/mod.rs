@@ -6,7 +6,11 @@
 //! A table outside the home schema has a *qualified* name: schema and name with [`SEPARATOR`] between, which
 //! can't be mistaken for a dot in a name. People see and write it as `schema.table`.
 
-use crate::schema::Engine;
+mod renames;
+
+pub use renames::RenameMap;
+
+use crate::engine::Engine;
 
 /// Stands between the schema and the name in a [`qualified`] name (the ASCII unit separator).
 pub const SEPARATOR: char = '\u{1f}';
