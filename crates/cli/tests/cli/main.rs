@@ -38,6 +38,7 @@ mod servers;
 mod show;
 mod statements;
 mod stories;
+mod structure;
 mod support;
 mod teams;
 mod told;

@@ -1,6 +1,5 @@
 //! The vocabulary of changes.
 
-use super::made_by::MadeBy;
 use crate::rename::Evidence;
 use crate::schema::TypeRelation;
 use schemars::JsonSchema;
@@ -227,6 +226,20 @@ impl ChangeKind {
             _ => format!("{self:?}"),
         }
     }
+}
+
+/// Who made a change.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+pub struct MadeBy {
+    /// The role, where it is known.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub who: Option<String>,
+    /// When, as the database writes moments.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub when: Option<String>,
+    /// The statement.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub statement: Option<String>,
 }
 
 /// One difference between the accepted and the changed schema.

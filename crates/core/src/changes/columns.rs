@@ -54,18 +54,3 @@ impl Tables<'_> {
         }
     }
 }
-
-/// A column in a few words: type, NOT NULL, default.
-pub(super) fn described(column: &Column) -> String {
-    let mut text = column.column_type.shown_with_domain();
-    if !column.nullable {
-        text.push_str(" NOT NULL");
-    }
-    if let Some(default) = &column.default {
-        text.push_str(&format!(" DEFAULT {default}"));
-    }
-    if column.generated.is_some() {
-        text.push_str(" generated");
-    }
-    text
-}

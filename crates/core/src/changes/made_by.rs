@@ -1,26 +1,10 @@
 //! Who made each change, by the database's change log.
 
-use super::{Change, ChangeKind};
+use super::change::{Change, ChangeKind, MadeBy};
 use crate::name;
 use crate::rename::{RenameMap, logged_since};
 use crate::schema::{Engine, Schema, TrailEntry};
 use crate::sql;
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
-
-/// Who made a change.
-#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
-pub struct MadeBy {
-    /// The role, where it is known.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub who: Option<String>,
-    /// When, as the database writes moments.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub when: Option<String>,
-    /// The statement.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub statement: Option<String>,
-}
 
 /// Adds to each change the log's entry that made it: the newest that is about the same thing and does such a thing.
 pub(super) fn tell_by(changes: &mut [Change], accepted: &Schema, changed: &Schema, names: &RenameMap) {

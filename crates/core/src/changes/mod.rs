@@ -8,6 +8,5 @@ mod made_by;
 mod objects;
 mod tables;
 
-pub use change::{Change, ChangeKind};
+pub use change::{Change, ChangeKind, MadeBy};
 pub use compare::{Comparison, compare};
-pub use made_by::MadeBy;

@@ -1,11 +1,10 @@
 //! Differences of one table or view.
 
-use super::columns::described;
 use super::difference::{Met, difference, paired};
 use super::{Change, ChangeKind};
 use crate::name;
 use crate::rename::RenameMap;
-use crate::schema::{Check, ForeignKey, Grant, Index, Policy, Schema, Table, TableKind, Trigger, Unique};
+use crate::schema::{Check, Column, ForeignKey, Grant, Index, Policy, Schema, Table, TableKind, Trigger, Unique};
 use crate::sql;
 
 /// Two states of one table.
@@ -231,6 +230,21 @@ impl Tables<'_> {
             (before, after) => before.is_some() != after.is_some(),
         }
     }
+}
+
+/// A column in a few words: type, NOT NULL, default.
+fn described(column: &Column) -> String {
+    let mut text = column.column_type.shown_with_domain();
+    if !column.nullable {
+        text.push_str(" NOT NULL");
+    }
+    if let Some(default) = &column.default {
+        text.push_str(&format!(" DEFAULT {default}"));
+    }
+    if column.generated.is_some() {
+        text.push_str(" generated");
+    }
+    text
 }
 
 fn folded_all(columns: &[String]) -> Vec<String> {

@@ -14,6 +14,7 @@ mod page_kinds;
 mod read;
 mod references;
 mod shape;
+mod shape_at;
 mod validate;
 
 pub use format::{ACTIONS, APP, ENTITY, FIELD_KINDS, PAGE_KINDS, WORKSPACE};
@@ -27,5 +28,6 @@ pub use model::{
 pub use node::{At, Entry, FileKey, Node, Seg, Tree, Value, display_path};
 pub use page_kinds::{Drawn, PageKind};
 pub use references::{EntityNames, FieldNames, Index, Reference, Referent, references, references_in};
-pub use shape::{Key, Loss, OnGone, Role, Shape, at_path, shape_of};
+pub use shape::{Key, OnGone, Role, Shape};
+pub use shape_at::{Loss, at_path, shape_of};
 pub use validate::{Problem, ProblemKind, validate, validate_workspace};

@@ -384,7 +384,16 @@ impl Access {
     /// Whether the role may use a page.
     pub fn allows(&self, page: &Page) -> bool {
         let listed = self.pages.as_ref().is_none_or(|pages| pages.contains(&page.name));
-        listed && page.kind.is_open_to(self)
+        listed && self.opens(page.kind)
+    }
+
+    /// Whether the role is granted what pages of a kind need.
+    fn opens(&self, kind: PageKind) -> bool {
+        match kind {
+            PageKind::List | PageKind::Detail | PageKind::Grouped => self.read,
+            PageKind::Add => self.add,
+            PageKind::Edit | PageKind::Bulk => self.edit && self.read,
+        }
     }
 
     /// Whether the role never sees a field.

@@ -1,8 +1,6 @@
 //! Kinds of pages. A new kind is a case here; the compiler names the places that have to say what it reads, writes and how it is
 //! drafted.
 
-use super::Access;
-
 /// A kind of page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PageKind {
@@ -65,15 +63,6 @@ impl PageKind {
         PageKind::ALL.into_iter().find(|kind| kind.name() == name)
     }
 
-    /// Whether a role is granted what the page needs.
-    pub fn is_open_to(self, access: &Access) -> bool {
-        match self {
-            PageKind::List | PageKind::Detail | PageKind::Grouped => access.read,
-            PageKind::Add => access.add,
-            PageKind::Edit | PageKind::Bulk => access.edit && access.read,
-        }
-    }
-
     /// Whether it saves records.
     pub const fn saves(self) -> bool {
         matches!(self, PageKind::Add | PageKind::Edit | PageKind::Bulk)
@@ -93,31 +82,13 @@ impl PageKind {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::definition::{At, FileKey, Place};
 
     #[test]
-    fn every_kind_is_found_by_its_name_and_open_to_whom_it_says() {
-        let place = Place { file: FileKey::App.into(), at: At { line: 1, column: 1 } };
-        let granted = |read, add, edit| Access {
-            role: "keeper".into(),
-            place: place.clone(),
-            read,
-            add,
-            edit,
-            delete: false,
-            rows: None,
-            hide: Vec::new(),
-            read_only: Vec::new(),
-            restricted: false,
-            pages: None,
-        };
+    fn every_kind_is_found_by_its_name() {
         for kind in PageKind::ALL {
             assert_eq!(PageKind::named(kind.name()), Some(kind));
-            assert!(!kind.is_open_to(&granted(false, false, false)) && kind.is_open_to(&granted(true, true, true)));
         }
         assert_eq!(PageKind::named("tiles"), None);
-        // Who may change records but not see them can't open what shows them.
-        assert!(!PageKind::Edit.is_open_to(&granted(false, true, true)) && PageKind::Add.is_open_to(&granted(false, true, false)));
         assert!(PageKind::ALL.into_iter().filter(|kind| kind.saves()).eq([PageKind::Add, PageKind::Edit, PageKind::Bulk]));
     }
 }

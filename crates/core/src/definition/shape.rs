@@ -106,7 +106,7 @@ impl Shape {
     /// The shape of a table's key.
     pub fn child(&self, name: &str) -> Option<&'static Shape> {
         match self {
-            Shape::Record(keys) => self_keys(keys, name).map(|k| &k.shape),
+            Shape::Record(keys) => keys.iter().find(|key| key.name == name).map(|k| &k.shape),
             Shape::Named(inner) | Shape::ByField(inner) => Some(inner),
             _ => None,
         }
@@ -127,56 +127,4 @@ impl Shape {
             _ => None,
         }
     }
-}
-
-fn self_keys(keys: &'static [Key], name: &str) -> Option<&'static Key> {
-    keys.iter().find(|k| k.name == name)
-}
-
-/// The shape of a file.
-pub fn shape_of(file: &super::FileKey) -> &'static Shape {
-    match file {
-        super::FileKey::App => &super::format::APP,
-        super::FileKey::Entity(_) => &super::format::ENTITY,
-    }
-}
-
-/// What of the definition goes when a name at a place is gone.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Loss {
-    /// The member of the array.
-    Member,
-    /// What the key says.
-    Key(OnGone),
-}
-
-/// The shape at a place of a file, and for a name there: how many steps lead to the element that goes when the
-/// name is gone, and how it goes.
-pub fn at_path(file: &super::FileKey, path: &[super::Seg]) -> Option<(Shape, usize, Loss)> {
-    let mut shape = *shape_of(file);
-    let mut loss = (0, Loss::Key(OnGone::RemoveFile));
-    for (depth, seg) in path.iter().enumerate() {
-        shape = match (shape, seg) {
-            (Shape::Record(keys), super::Seg::Key(name)) => {
-                let key = self_keys(keys, name)?;
-                loss = (depth + 1, Loss::Key(key.on_gone));
-                key.shape
-            }
-            (Shape::Named(inner) | Shape::ByField(inner), super::Seg::Key(_)) => {
-                loss = (depth + 1, Loss::Key(OnGone::Remove));
-                *inner
-            }
-            (Shape::Records { keys, .. }, super::Seg::Index(_)) => {
-                loss = (depth + 1, Loss::Member);
-                Shape::Record(keys)
-            }
-            (Shape::Set(role), super::Seg::Index(_)) => {
-                loss = (depth + 1, Loss::Member);
-                Shape::Name(role)
-            }
-            (Shape::Names(role), super::Seg::Index(_)) => Shape::Name(role),
-            _ => return None,
-        };
-    }
-    Some((shape, loss.0, loss.1))
 }

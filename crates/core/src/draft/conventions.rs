@@ -3,6 +3,28 @@
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
+/// Units that names of columns end with, as people write them.
+pub(super) const UNITS: &[(&str, &str)] = &[
+    ("kg", "kg"),
+    ("g", "g"),
+    ("mg", "mg"),
+    ("ml", "ml"),
+    ("cl", "cl"),
+    ("l", "l"),
+    ("mm", "mm"),
+    ("cm", "cm"),
+    ("m", "m"),
+    ("km", "km"),
+    ("m2", "m²"),
+    ("m3", "m³"),
+    ("ha", "ha"),
+    ("kwh", "kWh"),
+    ("w", "W"),
+    ("kw", "kW"),
+    ("pct", "%"),
+    ("percent", "%"),
+];
+
 /// How labels are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -87,7 +109,7 @@ impl Default for Conventions {
                 "{,*_}{latitude,longitude,lat,lon,lng}{,_*}",
                 "{place,state,province}",
             ]),
-            units: super::labels::UNITS.iter().map(|(word, unit)| ((*word).to_owned(), (*unit).to_owned())).collect(),
+            units: UNITS.iter().map(|(word, unit)| ((*word).to_owned(), (*unit).to_owned())).collect(),
             totals: texts(&["{,*_}{amount,quantity,qty,total,hours,minutes,pieces,weight,volume}{,_*}"]),
             join_tables: texts(&["*"]),
             pages: crate::definition::PageKind::NAMES.iter().map(|kind| (*kind).to_owned()).collect(),

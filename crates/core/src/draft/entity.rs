@@ -1,7 +1,8 @@
 //! One drafted entity.
 
+use super::context::{Context, Drafted};
+use super::labels;
 use super::pages::PageDraft;
-use super::{Context, Drafted, labels};
 use crate::definition::{Node, PageKind};
 use crate::name;
 

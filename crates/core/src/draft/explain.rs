@@ -1,7 +1,8 @@
 //! A draft with the reasons for it: read off what was drafted, for `start` and `show`; a merge needs none.
 
+use super::context::{Context, Drafted};
 use super::fields::{FieldDraft, guessed_kind};
-use super::{Context, Conventions, Draft, Drafted, Note, Plan, built, menu, routines};
+use super::{Conventions, Draft, Note, Plan, built, menu, routines};
 use crate::definition::{FileKey, Node, Seg, Tree};
 use crate::name;
 use crate::schema::{Schema, TableKind};

@@ -2,12 +2,14 @@
 //! read-only.
 
 use super::constraints::{Declared, plain_default, scalar};
+use super::given::Names;
 use super::joins::{Linked, field_name};
+use super::keys::entity_key;
 use super::names::{entity_name, lookup_name};
-use super::{Conventions, Names, labels};
+use super::{Conventions, labels};
 use crate::definition::{FIELD_KINDS, FieldKind, Node, Value};
 use crate::name::{self, same};
-use crate::schema::{Column, ForeignKey, Kind, Schema, Table};
+use crate::schema::{Column, ForeignKey, Kind, Table};
 
 /// A drafted field with what pages need to know of it.
 #[derive(Debug, Clone)]
@@ -263,52 +265,6 @@ fn lookup(names: &Names<'_>, key: &ForeignKey, (entity, table): &(String, String
 fn choices(values: &[String], kind: Kind) -> Node {
     let choice = |value: &String| Node::table().with("value", scalar(value, kind)).with("label", labels::of_value(value).as_str().into());
     Node::new(Value::List(values.iter().map(choice).collect()))
-}
-
-/// The columns that tell records apart: the primary key, else a unique constraint over required columns, else
-/// the row number; for a view a guess, to be checked by hand.
-pub(super) fn entity_key(table: &Table) -> Vec<String> {
-    if !table.primary_key.is_empty() {
-        return table.primary_key.clone();
-    }
-    let required = |columns: &[String]| columns.iter().all(|c| table.column(c).is_some_and(|c| !c.nullable));
-    if let Some(unique) = table.uniques.iter().find(|u| required(&u.columns)) {
-        return unique.columns.clone();
-    }
-    if table.reads("rowid") && table.column("rowid").is_none() {
-        return vec!["rowid".to_owned()];
-    }
-    let ids: Vec<String> = table
-        .columns
-        .iter()
-        .filter(|c| same(&c.name, "id"))
-        .chain(table.columns.iter().filter(|c| name::fold(&c.name).ends_with("_id")))
-        .map(|c| c.name.clone())
-        .collect();
-    match ids.as_slice() {
-        [id, ..] if same(id, "id") => vec![id.clone()],
-        [] => table.columns.first().map(|c| c.name.clone()).into_iter().collect(),
-        _ => ids,
-    }
-}
-
-/// Keys that a view may have: the guess, each column that reads like one, all columns together.
-pub(super) fn possible_keys(table: &Table) -> Vec<Vec<String>> {
-    let ends = ["id", "code", "no", "number", "key"];
-    let like_one = |column: &&Column| name::words(&column.name).last().is_some_and(|last| ends.contains(&last.as_str()));
-    let mut keys = vec![entity_key(table)];
-    keys.extend(table.columns.iter().filter(like_one).map(|c| vec![c.name.clone()]));
-    keys.push(table.columns.iter().map(|c| c.name.clone()).collect());
-    let mut seen = std::collections::BTreeSet::new();
-    keys.retain(|key| !key.is_empty() && seen.insert(key.clone()));
-    keys
-}
-
-/// The key of a view, where its own query says it: what it groups by, or the key of the table it starts from.
-pub(super) fn view_key(schema: &Schema, table: &Table) -> Option<Vec<String>> {
-    let key = crate::sql::key_of_query(table.definition.as_deref()?, schema)?;
-    let own: Option<Vec<String>> = key.iter().map(|c| table.column(c).map(|c| c.name.clone())).collect();
-    own.filter(|own| !own.is_empty())
 }
 
 /// A field's kind: what the conventions say of its column's type, else what type and name say.

@@ -1,7 +1,6 @@
 //! Join tables: tables that do nothing but link two others become related sets of both.
 
-use super::NamesInUse;
-use super::names::{entity_name, free};
+use super::names::{NamesInUse, entity_name, free, link_identity};
 use super::{Conventions, labels};
 use crate::name::{self, same};
 use crate::schema::{ForeignKey, Schema, Table};
@@ -33,7 +32,7 @@ impl<'a> Join<'a> {
         // It links records by what tells them apart.
         let by_key = |key: &ForeignKey| {
             schema.table(&key.table).is_some_and(|target| {
-                let own: Vec<String> = super::fields::entity_key(target).iter().map(|c| name::fold(c)).collect();
+                let own: Vec<String> = super::keys::entity_key(target).iter().map(|c| name::fold(c)).collect();
                 let to: Vec<String> = key.target_columns(target).iter().map(|c| name::fold(c)).collect();
                 key.fits(target) && own == to
             })
@@ -61,7 +60,7 @@ impl<'a> Join<'a> {
 impl Linked<'_> {
     /// What names in use know the related set by.
     pub fn identity(&self) -> Vec<String> {
-        identity(&self.table.name, &self.here.columns)
+        link_identity(&self.table.name, &self.here.columns)
     }
 
     /// The field's name where none is in use: what the join table's name says of it, else the other table in the plural.
@@ -86,12 +85,6 @@ impl Linked<'_> {
 fn plural(words: &str, conventions: &Conventions) -> String {
     let (_, many) = labels::one_and_many(words, &Conventions { abbreviations: Default::default(), ..conventions.clone() });
     entity_name(&many.replace(' ', "_"))
-}
-
-/// What names in use know a related set by.
-pub(super) fn identity(through: &str, here: &[String]) -> Vec<String> {
-    let columns: Vec<String> = here.iter().map(|c| name::fold(c)).collect();
-    vec![format!("{}\u{1f}{}", name::fold(through), columns.join("\u{1f}"))]
 }
 
 /// A name for the related set that the entity doesn't use yet.

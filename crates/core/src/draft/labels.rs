@@ -1,34 +1,12 @@
 //! Labels from names: words, abbreviations written out, one and many.
 
-use super::{Conventions, LabelCase};
+use super::conventions::{Conventions, LabelCase, UNITS};
 use crate::name;
 
 /// Words that are read letter by letter.
 const ACRONYMS: &[&str] = &[
     "api", "bic", "csv", "ean", "gps", "html", "iban", "id", "ip", "isbn", "json", "pdf", "pin", "sku", "sms", "uri", "url", "uuid", "vat",
     "xml",
-];
-
-/// Units that names of columns end with, as people write them.
-pub(super) const UNITS: &[(&str, &str)] = &[
-    ("kg", "kg"),
-    ("g", "g"),
-    ("mg", "mg"),
-    ("ml", "ml"),
-    ("cl", "cl"),
-    ("l", "l"),
-    ("mm", "mm"),
-    ("cm", "cm"),
-    ("m", "m"),
-    ("km", "km"),
-    ("m2", "m²"),
-    ("m3", "m³"),
-    ("ha", "ha"),
-    ("kwh", "kWh"),
-    ("w", "W"),
-    ("kw", "kW"),
-    ("pct", "%"),
-    ("percent", "%"),
 ];
 
 /// A measured column's label without its unit, and the unit: `honey_kg` is honey in kg.

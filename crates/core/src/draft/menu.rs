@@ -1,7 +1,8 @@
 //! The menu, from the entities people start at.
 
+use super::context::{Context, Drafted};
 use super::conventions::MenuEntities;
-use super::{Context, Drafted, Note};
+use super::notes::{MENU, Note};
 use crate::definition::{Node, Value};
 use crate::schema::TableKind;
 
@@ -43,9 +44,6 @@ pub(super) fn notes(context: &Context<'_>) -> Vec<Note> {
     let note = Note::new(&[MENU], "menu", "not in it", "its records belong to others").changed_by(Some("menu"));
     left_out(context).into_iter().map(|entity| note.clone().of(entity)).collect()
 }
-
-/// The path of notes about the menu, which isn't in an entity's file.
-pub(super) const MENU: &str = "menu";
 
 /// A table without a name of its own that always belongs to another: a line, an event.
 fn belongs_to_others(drafted: &Drafted<'_>) -> bool {

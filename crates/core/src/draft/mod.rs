@@ -4,11 +4,14 @@
 //! taken over, so that a field a person renamed is still the same element.
 
 mod constraints;
+mod context;
 mod conventions;
 mod entity;
 mod explain;
 mod fields;
+mod given;
 mod joins;
+mod keys;
 mod labels;
 mod menu;
 mod names;
@@ -27,12 +30,12 @@ pub use notes::Note;
 use crate::definition::{FileKey, Node, Tree, rename_mentions};
 use crate::name;
 use crate::schema::{Schema, Table, TableKind};
-use fields::FieldDraft;
+use context::{Context, Drafted, Title};
+use given::Names;
 use joins::{Join, Linked};
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
-use titles::Title;
 
 /// What a draft is made from, beside the schema.
 #[derive(Debug, Clone)]
@@ -70,14 +73,14 @@ fn built<R>(schema: &Schema, plan: &Plan<'_>, then: impl FnOnce(&Context<'_>, Dr
     let joins = join_tables(schema, plan);
     let in_use = plan.names.completed(schema, &joins.iter().map(|j| j.table.name.as_str()).collect::<Vec<_>>());
     let names = Names { schema, conventions: plan.conventions, in_use: &in_use };
-    let context = Context::of(&names, &joins, plan.open_to);
+    let context = gathered(&names, &joins, plan.open_to);
     let mut draft = Draft::default();
     let entities: Vec<&Drafted<'_>> = context.entities.values().collect();
     let drawn: Vec<(FileKey, Node)> =
         entities.into_par_iter().map(|drafted| (FileKey::Entity(drafted.entity.clone()), entity::draft(&context, drafted))).collect();
     draft.tree.files.extend(drawn);
     let guessed = context.entities.values().filter(|d| !d.key_is_sure);
-    draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), fields::possible_keys(d.table)))).collect();
+    draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), keys::possible_keys(d.table)))).collect();
     let mut app = Node::table().with("title", plan.title.into());
     if let Some(role) = plan.open_to {
         app.set("role", Node::table().with(role, Node::table().with("label", labels::sentence(role).as_str().into())));
@@ -106,78 +109,34 @@ fn join_tables<'a>(schema: &'a Schema, plan: &Plan<'_>) -> Vec<Join<'a>> {
     candidates.filter(wanted).filter_map(|t| Join::of(schema, t, plan.conventions, plan.names.is_join(&t.name))).collect()
 }
 
-/// What drafting fields looks at.
-struct Names<'a> {
-    schema: &'a Schema,
-    conventions: &'a Conventions,
-    in_use: &'a NamesInUse,
-}
-
-/// An entity with its fields, before its pages are drafted.
-struct Drafted<'a> {
-    entity: String,
-    table: &'a Table,
-    fields: Vec<FieldDraft>,
-    /// The columns that tell its records apart, and whether that is sure.
-    key: Vec<String>,
-    key_is_sure: bool,
-    title: Title,
-}
-
-/// What drafting titles and pages looks at: all fields of all entities are known.
-struct Context<'a> {
-    names: &'a Names<'a>,
-    open_to: Option<&'a str>,
-    /// By table, as names compare.
-    entities: BTreeMap<String, Drafted<'a>>,
-    /// By entity: its table's key in `entities`.
-    tables: BTreeMap<String, String>,
-    /// By entity: the entities and lookups that point at it.
-    pointing: BTreeMap<String, Vec<(String, String)>>,
-}
-
-impl<'a> Context<'a> {
-    fn of(names: &'a Names<'a>, joins: &[Join<'a>], open_to: Option<&'a str>) -> Context<'a> {
-        let mut links: BTreeMap<String, Vec<Linked<'a>>> = BTreeMap::new();
-        for linked in joins.iter().flat_map(Join::linked) {
-            links.entry(name::fold(&linked.here.table)).or_default().push(linked);
+/// Drafts the fields of every entity, then the titles, which look at the fields of others.
+fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], open_to: Option<&'a str>) -> Context<'a> {
+    let mut links: BTreeMap<String, Vec<Linked<'a>>> = BTreeMap::new();
+    for linked in joins.iter().flat_map(Join::linked) {
+        links.entry(name::fold(&linked.here.table)).or_default().push(linked);
+    }
+    let mut context = Context { names, open_to, entities: BTreeMap::new(), pointing: BTreeMap::new(), tables: BTreeMap::new() };
+    for table in &names.schema.tables {
+        let Some(entity) = names.in_use.entity(&table.name).map(str::to_owned) else { continue };
+        let key = name::fold(&table.name);
+        let fields = fields::fields(names, table, &entity, links.get(&key).map_or(&[], Vec::as_slice));
+        for field in fields.iter().filter(|f| f.kind.name == "lookup" && !f.hidden) {
+            let Some((target, _)) = &field.target else { continue };
+            context.pointing.entry(target.clone()).or_default().push((entity.clone(), field.name.clone()));
         }
-        let mut context = Context { names, open_to, entities: BTreeMap::new(), pointing: BTreeMap::new(), tables: BTreeMap::new() };
-        for table in &names.schema.tables {
-            let Some(entity) = names.in_use.entity(&table.name).map(str::to_owned) else { continue };
-            let key = name::fold(&table.name);
-            let fields = fields::fields(names, table, &entity, links.get(&key).map_or(&[], Vec::as_slice));
-            for field in fields.iter().filter(|f| f.kind.name == "lookup" && !f.hidden) {
-                let Some((target, _)) = &field.target else { continue };
-                context.pointing.entry(target.clone()).or_default().push((entity.clone(), field.name.clone()));
-            }
-            let found = if table.kind == TableKind::View { fields::view_key(names.schema, table) } else { None };
-            let key_is_sure = !table.is_keyless() || found.is_some();
-            let own_key = found.unwrap_or_else(|| {
-                let known = names.in_use.key(table).filter(|_| !key_is_sure);
-                known.map_or_else(|| fields::entity_key(table), <[String]>::to_vec)
-            });
-            context.tables.insert(entity.clone(), key.clone());
-            let drafted = Drafted { entity, table, fields, key: own_key, key_is_sure, title: Title::default() };
-            context.entities.insert(key, drafted);
-        }
-        let titles: Vec<Title> = context.entities.values().map(|d| titles::title(&context, d.table, &d.key, &mut Vec::new())).collect();
-        for (drafted, title) in context.entities.values_mut().zip(titles) {
-            drafted.title = title;
-        }
-        context
+        let found = if table.kind == TableKind::View { keys::view_key(names.schema, table) } else { None };
+        let key_is_sure = !table.is_keyless() || found.is_some();
+        let own_key = found.unwrap_or_else(|| {
+            let known = names.in_use.key(table).filter(|_| !key_is_sure);
+            known.map_or_else(|| keys::entity_key(table), <[String]>::to_vec)
+        });
+        context.tables.insert(entity.clone(), key.clone());
+        let drafted = Drafted { entity, table, fields, key: own_key, key_is_sure, title: Title::default() };
+        context.entities.insert(key, drafted);
     }
-
-    fn by_entity(&self, entity: &str) -> Option<&Drafted<'a>> {
-        self.entities.get(self.tables.get(entity)?)
+    let titles: Vec<Title> = context.entities.values().map(|d| titles::title(&context, d.table, &d.key, &mut Vec::new())).collect();
+    for (drafted, title) in context.entities.values_mut().zip(titles) {
+        drafted.title = title;
     }
-
-    fn fields_of(&self, table: &str) -> &[FieldDraft] {
-        self.entities.get(&name::fold(table)).map_or(&[], |d| &d.fields)
-    }
-
-    /// The entities and lookups that point at an entity.
-    fn pointing_at(&self, entity: &str) -> impl Iterator<Item = (&str, &str)> {
-        self.pointing.get(entity).into_iter().flatten().map(|(entity, by)| (entity.as_str(), by.as_str()))
-    }
+    context
 }

@@ -221,9 +221,15 @@ impl NamesInUse {
 /// What a field is known by: its columns, or its join table and the columns there.
 fn identity(field: &FieldNames) -> Vec<String> {
     match &field.through {
-        Some((through, here, _)) => super::joins::identity(through, here),
+        Some((through, here, _)) => link_identity(through, here),
         None => folded(&field.columns),
     }
+}
+
+/// What names in use know a related set by.
+pub(super) fn link_identity(through: &str, here: &[String]) -> Vec<String> {
+    let columns: Vec<String> = here.iter().map(|c| name::fold(c)).collect();
+    vec![format!("{}\u{1f}{}", name::fold(through), columns.join("\u{1f}"))]
 }
 
 fn folded(columns: &[String]) -> Vec<String> {

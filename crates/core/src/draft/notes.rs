@@ -5,6 +5,9 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
+/// The path of notes about the menu, which isn't in an entity's file.
+pub(super) const MENU: &str = "menu";
+
 /// Why something was drafted as it was.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct Note {
@@ -44,7 +47,7 @@ impl Note {
         match self.path.iter().map(String::as_str).collect::<Vec<_>>().as_slice() {
             ["page", own, ..] => *own == page,
             ["field", field, ..] => fields.contains(field),
-            [super::menu::MENU] => false,
+            [MENU] => false,
             _ => true,
         }
     }

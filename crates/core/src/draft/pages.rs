@@ -1,7 +1,8 @@
 //! What the drafted pages of an entity are made from: which fields are listed, searched, filtered, sorted, laid out.
 
+use super::context::Context;
 use super::fields::FieldDraft;
-use super::{Context, labels};
+use super::labels;
 use crate::definition::{Node, PageKind, Value};
 use crate::sql;
 

@@ -2,8 +2,9 @@
 //!
 //! Whether one should, only a person knows: it is offered as the lines to write, never drafted.
 
+use super::Note;
+use super::context::Context;
 use super::fields::FieldDraft;
-use super::{Context, Note};
 use crate::name::{self, same};
 use crate::schema::{Engine, Routine};
 use crate::sql::{self, Written};

@@ -1,22 +1,10 @@
 //! How a record is called: the title template.
 
+use super::context::{Context, Title};
 use super::fields::FieldDraft;
-use super::{Context, labels};
+use super::labels;
 use crate::name;
 use crate::schema::{Table, TableKind};
-
-/// How a record is called, and why.
-#[derive(Debug, Clone, Default)]
-pub(super) struct Title {
-    /// `{field}` and text between.
-    pub template: String,
-    /// Why it was chosen.
-    pub why: &'static str,
-    /// Whether people read more from it than from a key.
-    pub is_readable: bool,
-    /// The convention that changes it; none where a view's query says it.
-    pub convention: Option<&'static str>,
-}
 
 /// The title of a table's records. `around` are the tables whose titles are being looked for, so that titles never
 /// chase each other.

@@ -2,13 +2,12 @@
 
 use super::{Input, MetLimits, Remedy};
 use crate::changes::{Change, ChangeKind};
-use crate::definition::{Entity, Field, Model, Page, Problem, validate};
+use crate::definition::{Entity, Field, Model, Problem, validate};
 use crate::name;
 use crate::rename::{Evidence, RenameMap};
-use crate::schema::{Column, Operation, Refusal, Schema, Table};
-use crate::sql::{self, Target};
-use crate::statements::{self, Need, Use, Why};
-use rayon::prelude::*;
+use crate::schema::{Operation, Refusal, Schema};
+use crate::sql;
+use crate::statements::Use;
 use std::collections::BTreeMap;
 
 /// What a statement needs and the changed schema can't give.
@@ -172,143 +171,6 @@ impl<'a> Context<'a> {
         self.model.entities.values()
     }
 
-    fn gather(&self) -> Vec<Lost<'a>> {
-        let of = |entity: &'a Entity| {
-            let mut lost: Vec<Lost<'a>> = Vec::new();
-            // Where in `lost` each element of this entity is: linear, however many statements say the same.
-            let mut known: BTreeMap<(Why, String), usize> = BTreeMap::new();
-            for page in &entity.pages {
-                let statements = statements::of_page(self.model, entity, page, self.input.accepted);
-                self.gather_from(entity, Some(page), statements, &mut known, &mut lost);
-            }
-            let exchange = statements::of_exchange(self.model, entity, self.input.accepted);
-            self.gather_from(entity, None, exchange, &mut known, &mut lost);
-            lost
-        };
-        super::sound::doubtful(self).into_par_iter().flat_map_iter(of).collect()
-    }
-
-    /// Adds what a page's statements, or those of no page, can't get.
-    fn gather_from(
-        &self,
-        entity: &'a Entity,
-        page: Option<&Page>,
-        statements: Vec<statements::Statement>,
-        known: &mut BTreeMap<(Why, String), usize>,
-        lost: &mut Vec<Lost<'a>>,
-    ) {
-        let mut seen = std::collections::BTreeSet::new();
-        for statement in statements {
-            for used in statement.uses {
-                if !seen.insert(used.clone()) {
-                    continue;
-                }
-                for what in self.fails(&used) {
-                    // One finding for each element and loss; a field's are told page by page.
-                    let why = match &used.why {
-                        Why::Field { field, .. } => Why::Field { field: field.clone(), spot: statements::Spot::Shown },
-                        other => other.clone(),
-                    };
-                    let name = page.map_or("", |page| page.name.as_str());
-                    let key = (why.clone(), format!("{what:?}{}", if why.is_of_page() { name } else { "" }));
-                    let at = *known.entry(key).or_insert_with(|| {
-                        lost.push(Lost { entity, pages: Vec::new(), used: used.clone(), uses: Vec::new(), what });
-                        lost.len() - 1
-                    });
-                    if let Some(entry) = lost.get_mut(at) {
-                        if let Some(page) = page.filter(|page| !entry.pages.contains(&page.name)) {
-                            entry.pages.push(page.name.clone());
-                        }
-                        if !entry.uses.contains(&used) {
-                            entry.uses.push(used.clone());
-                        }
-                    }
-                }
-            }
-        }
-    }
-
-    /// What of one need the changed schema can't give.
-    fn fails(&self, used: &Use) -> Vec<What> {
-        let changed = self.input.changed;
-        let readable = |table: &str| changed.table(table).filter(|t| t.broken.is_none());
-        match &used.need {
-            Need::Table(table) => match changed.table(table) {
-                None => vec![What::Table { table: table.clone(), broken: None }],
-                Some(known) => {
-                    known.broken.iter().map(|message| What::Table { table: table.clone(), broken: Some(message.clone()) }).collect()
-                }
-            },
-            Need::Column { table, select: Some(select), column } => match self.results.get(select.as_str()) {
-                Some(Some(results)) if !results.iter().any(|c| name::same(&c.name, column)) => {
-                    vec![What::Column { table: table.clone(), column: column.clone() }]
-                }
-                _ => Vec::new(),
-            },
-            Need::Column { table, select: None, column } => match readable(table) {
-                Some(known) if !known.reads(column) => vec![What::Column { table: table.clone(), column: column.clone() }],
-                _ => Vec::new(),
-            },
-            Need::Ordered(read) => self.refused(read, |t| (!t.has_order()).then(|| format!("{} has no order", t.shown()))),
-            Need::Total { of, total } => self.refused(of, |t| (!t.takes_total(total)).then(|| format!("the {total} of {}", t.shown()))),
-            Need::Compared { this, with } => self.incomparable(this, with).into_iter().collect(),
-            Need::Condition { table, select, text } => {
-                let there = select
-                    .as_ref()
-                    .map_or_else(|| readable(table).is_some(), |select| matches!(self.results.get(select.as_str()), Some(Some(_))));
-                let scope = sql::Scope::Columns { table, select: select.as_deref() };
-                let analysis = there.then(|| sql::analyse(text, scope, changed));
-                let whole = !matches!(used.why, Why::Formula { .. } | Why::Display { .. } | Why::Title { .. });
-                analysis
-                    .and_then(|analysis| {
-                        let wrong = || self.mistyped(text, scope, &analysis, whole);
-                        self.analysis_fails(text, &analysis).or_else(wrong)
-                    })
-                    .into_iter()
-                    .collect()
-            }
-            Need::Statement { table, text } => {
-                let scope = sql::Scope::Statement { table };
-                let analysis = sql::analyse(text, scope, changed);
-                let wrong = || self.mistyped(text, scope, &analysis, false);
-                let fails: Vec<What> = self.analysis_fails(text, &analysis).or_else(wrong).into_iter().collect();
-                let writes = analysis.writes.filter(|_| fails.is_empty());
-                match writes.and_then(|(table, operation, columns)| Some((changed.table(&table)?, operation, columns))) {
-                    // An INSERT without a list of columns gives them all.
-                    Some((known, Operation::Insert, columns)) if columns.is_empty() => {
-                        let all: Vec<String> = known.columns.iter().map(|c| c.name.clone()).collect();
-                        write_fails(changed, known, Operation::Insert, &all)
-                    }
-                    Some((known, operation, columns)) => write_fails(changed, known, operation, &columns),
-                    None => fails,
-                }
-            }
-            Need::Routine { name, arguments } => match changed.takes_call(name, arguments) {
-                Ok(()) => Vec::new(),
-                Err(wrong) => vec![What::Routine { name: name.clone(), wrong }],
-            },
-            Need::Write { table, operation, columns } => match readable(table) {
-                Some(known) => write_fails(changed, known, *operation, columns),
-                None => Vec::new(),
-            },
-        }
-    }
-
-    fn analysis_fails(&self, text: &str, analysis: &sql::Analysis) -> Option<What> {
-        match analysis.missing().next().map(|named| (named.target.clone(), named.at.start)) {
-            Some((Target::Missing { table, name, is_table }, offset)) => return Some(What::Condition { name, table, is_table, offset }),
-            Some((Target::Ambiguous(name), offset)) => return Some(What::Ambiguous { name, offset }),
-            _ => {}
-        }
-        if analysis.certain {
-            return None;
-        }
-        let lost = self.input.comparison.changes.iter().filter(|c| c.kind.loses_a_name());
-        lost.map(|c| c.column.as_ref().unwrap_or(&c.table))
-            .find(|name| sql::mentions_word(text, &[name], self.input.changed.engine))
-            .map(|name| What::DoubtfulCondition { name: name.clone() })
-    }
-
     /// The change that took a table or column away, and what the merge does about it.
     pub fn cause_of_loss(&self, table: &str, column: Option<&str>) -> (Option<usize>, Remedy) {
         let of_column = column.and_then(|c| {
@@ -408,21 +270,4 @@ impl<'a> Context<'a> {
 fn result_of(select: &str, schema: &Schema) -> Option<Vec<sql::ResultColumn>> {
     let sound = sql::analyse(select, sql::Scope::Statement { table: "" }, schema).missing().next().is_none();
     sql::projection(select, schema).filter(|_| sound)
-}
-
-fn write_fails(schema: &Schema, table: &Table, operation: Operation, columns: &[String]) -> Vec<What> {
-    let written: Vec<&str> = columns.iter().map(String::as_str).collect();
-    if let Some(refusal) = schema.refuses_write(table, operation, &written) {
-        return vec![What::Refused { table: table.name.clone(), operation, refusal }];
-    }
-    let of = |column: &Column| (table.name.clone(), column.name.clone());
-    let by_database = columns.iter().filter_map(|c| table.column(c)).filter(|c| c.written_by_database()).map(|c| {
-        let (table, column) = of(c);
-        What::WrittenByDatabase { table, column }
-    });
-    let absent = table.required_columns().filter(|c| operation == Operation::Insert && !name::contains(columns, &c.name)).map(|c| {
-        let (table, column) = of(c);
-        What::RequiredAbsent { table, column }
-    });
-    by_database.chain(absent).collect()
 }

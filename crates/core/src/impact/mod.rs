@@ -6,9 +6,11 @@
 mod around;
 mod baseline;
 pub mod code;
+mod concerned;
 mod context;
 pub mod data;
 mod element_kind;
+mod failing;
 mod finding;
 mod follow_up;
 mod lost_name;

@@ -10,6 +10,7 @@ mod key;
 mod lines;
 mod object;
 mod order;
+mod references;
 mod rights;
 mod snapshot;
 mod table;

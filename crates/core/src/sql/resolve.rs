@@ -4,9 +4,9 @@
 //! doubt is left.
 
 use super::dialect::identifier;
-use super::fragment::Target;
 use super::places::Places;
 use super::projection::{Known, Named, ResultColumn, aliased, joined_by_name, last_ident, query_columns, table_named};
+use super::target::Target;
 use crate::name;
 use crate::schema::{Operation, Schema};
 use sqlparser::ast::{
@@ -70,7 +70,7 @@ pub(super) struct Resolver<'a> {
     withs: Vec<Queries>,
     /// Of each query around: where its body begins, the queries of its WITH, and what its end has to put back.
     around: Vec<Around>,
-    pub names: Vec<super::fragment::Named>,
+    pub names: Vec<super::target::Named>,
     pub certain: bool,
     /// Tables joined by whatever names they share: a rename in one of them changes what is joined.
     pub natural: Vec<String>,
@@ -115,7 +115,7 @@ impl<'a> Resolver<'a> {
 
     fn push(&mut self, ident: &Ident, target: Target) {
         match self.range(ident) {
-            Some(at) => self.names.push(super::fragment::Named { at, target }),
+            Some(at) => self.names.push(super::target::Named { at, target }),
             None => self.certain = false,
         }
     }

@@ -4,9 +4,10 @@
 //! told: a function's result, a parameter and NULL are taken for anything. The rules are those of PostgreSQL's manual
 //! for operator type resolution, for the kinds this program knows.
 
-use super::fragment::{Analysis, Scope, Target};
+use super::fragment::{Analysis, Scope};
 use super::parser;
 use super::places::Places;
+use super::target::Target;
 use crate::name;
 use crate::schema::{ColumnType, Kind, Schema};
 use sqlparser::ast::{BinaryOperator, Expr, Ident, InTarget, UnaryOperator, Value, Visit, Visitor};
