@@ -4,6 +4,7 @@
 
 mod address;
 mod count;
+mod error;
 mod mariadb;
 mod measure;
 mod option_file;
@@ -17,10 +18,11 @@ pub mod sqlite;
 
 pub use address::Address;
 pub use count::{CountedTables, Progress, count};
+pub use error::SourceError;
 pub use measure::{DataKey, measure};
 pub use postgres::trail::INSTALL as TRAIL_SQL;
 pub use rehearse::{Line, rehearse};
 pub use sample::{Records, sample};
 pub use script::{create_database, run_script};
 pub use server::{ServerError, Trouble};
-pub use source::{Source, SourceError, kept_text};
+pub use source::{Source, kept_text};

@@ -24,8 +24,7 @@ pub(super) struct Hiding<'a> {
     pub wanting: &'a BTreeSet<(FileKey, Vec<Seg>)>,
     /// The files whose drafted title names what is hidden from somebody.
     pub concealed: &'a BTreeSet<FileKey>,
-    /// The drafts: what stands in for a value.
-    pub p0: &'a Tree,
+    /// The changed draft: what stands in for a value.
     pub p1: &'a Tree,
 }
 
@@ -294,21 +293,19 @@ impl<'a> Run<'a> {
             let Some(node) = root.at_path(path) else { continue };
             waiting.insert(node.tile);
             let place = element(file, root, path);
-            let (before, drafted) = (hiding.p0.get(file, path), hiding.p1.get(file, path));
-            let is_as_before = before == drafted;
+            let drafted = hiding.p1.get(file, path);
             let drafted = if *how == OnGone::Deny { Some(Node::text(NOBODY)) } else { safe(whole, &place, drafted, hiding.concealed) };
             let because = reason(things);
             let Some(tile) = whole.tiles.get_mut(node.tile as usize) else { continue };
-            let followed = *how == OnGone::Deny || is_as_before;
             match drafted {
-                Some(value) if tile.stand_in.is_none() || !followed => {
+                // Also where one stands there: the draft may call it otherwise, and a field that it names has another name.
+                Some(value) => {
                     let value = value.plain();
                     if tile.stand_in.as_ref().is_none_or(|s| s.value != value) {
                         tile.because = because;
                     }
                     tile.stand_in = Some(StandIn { value, limit: false });
                 }
-                Some(_) => {}
                 None => {
                     tile.stand_in = None;
                     tile.gone = true;

@@ -151,7 +151,6 @@ pub fn merge(given: &Input<'_>) -> Outcome {
             given_up: &given_up,
             wanting: &lacking,
             concealed: &concealed,
-            p0: &p0,
             p1: &p1,
         };
         let told = if has_hidden { hide(&mut whole, &hiding) } else { Hidden::default() };
@@ -173,16 +172,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         let (back, nothing) = (Lost::things(carried.back.iter().cloned()), BTreeSet::new());
         tell_back(
             &mut whole,
-            &Hiding {
-                all: &carried.all,
-                lost: &back,
-                words: &[],
-                given_up: &given_up,
-                wanting: &nothing,
-                concealed: &concealed,
-                p0: &p0,
-                p1: &p1,
-            },
+            &Hiding { all: &carried.all, lost: &back, words: &[], given_up: &given_up, wanting: &nothing, concealed: &concealed, p1: &p1 },
         );
     }
     doubtful.extend(told.doubtful.iter().filter(|e| !doubtful.contains(e)).cloned().collect::<Vec<_>>());

@@ -1,7 +1,7 @@
 //! A page as it is and as it would be after the merge, side by side: what is the same stands on one line.
 
-use super::page::{field_value, readable};
 use super::style::{WIDTH, bad, bold, dim, padded, wrapped_to};
+use super::values::{field_value, readable};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use ysomorph_core::drawing::{Drawing, DrawnField};

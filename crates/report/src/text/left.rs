@@ -1,6 +1,6 @@
 //! What is left to people: worst first, each with the name that closes it.
 
-use super::findings::{on_pages, quoted};
+use super::places::{on_pages, quoted};
 use super::style::{WIDTH, bold, dim, edges, plural, severity, wrapped};
 use crate::report::FollowUpReport;
 use crate::{OpenFollowUp, Report};

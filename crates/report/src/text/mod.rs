@@ -10,10 +10,12 @@ mod history;
 mod left;
 mod merge;
 mod page;
+mod places;
 mod questions;
 mod quote;
 mod stories;
 mod style;
+mod values;
 
 pub use changes::changes;
 pub(crate) use changes::is_called_now;

@@ -3,6 +3,7 @@
 use super::beside::beside;
 use super::drafted::notes_of;
 use super::style::{WIDTH, bad, bold, dim, padded, warm, wrapped};
+use super::values::{field_value, readable};
 use crate::Report;
 use unicode_width::UnicodeWidthStr;
 use ysomorph_core::drawing::{Drawing, DrawnField};
@@ -95,12 +96,6 @@ fn rows(drawing: &Drawing, out: &mut String) {
     }
 }
 
-/// A value on one line, a choice by its label.
-pub(super) fn readable(field: &DrawnField, value: String) -> String {
-    let label = field.choices.iter().find(|(known, _)| *known == value).map(|(_, label)| label.clone());
-    shown(label.unwrap_or(value).lines().next().unwrap_or_default())
-}
-
 fn cut(text: &str, width: usize) -> String {
     if text.width() <= width {
         return text.to_owned();
@@ -113,25 +108,6 @@ fn cut(text: &str, width: usize) -> String {
         out.push(c);
     }
     out + "…"
-}
-
-/// A field's value in the record shown, or the blank of a form, with what else is to be said of it. `at` is the place of
-/// its value in the record.
-pub(super) fn field_value(drawing: &Drawing, field: &DrawnField, at: &mut usize) -> String {
-    let value = if field.kind == "related" {
-        "(linked records)".to_owned()
-    } else {
-        *at += 1;
-        let value = drawing.records.first().and_then(|r| r.get(*at - 1)).cloned().flatten();
-        let blank = match drawing.layout {
-            "form" => "____",
-            _ if drawing.records.is_empty() => "",
-            _ => "-",
-        };
-        value.map_or_else(|| blank.to_owned(), |v| readable(field, v))
-    };
-    let remarks = if field.remarks.is_empty() { String::new() } else { format!("  ({})", shown(&field.remarks.join("; "))) };
-    format!("{value}{remarks}")
 }
 
 /// One record, or an empty form, section by section.

@@ -1,7 +1,8 @@
 //! What breaks, told by cause: a change, then everything it touches, so that twenty findings read as one story.
 
 use super::changes::{phrase, plainly};
-use super::findings::{counts, listed, position};
+use super::findings::{counts, listed};
+use super::places::position;
 use super::style::{WIDTH, bold, dim, edges, good, hint, plural, severity, wrapped};
 use crate::{Order, Report, Totals};
 use std::collections::{BTreeMap, BTreeSet};

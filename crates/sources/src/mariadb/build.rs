@@ -1,6 +1,6 @@
 //! The lists as the neutral model.
 
-use super::Row;
+use super::ask::{Row, at, literal};
 use super::lists::Lists;
 use super::objects;
 use super::types::{Declared, neutral};
@@ -20,11 +20,6 @@ pub(super) struct Builder {
     outside: BTreeSet<String>,
     objects: Objects,
     unseen: Vec<String>,
-}
-
-/// A value of a row.
-pub(super) fn at(row: &Row, place: usize) -> &str {
-    row.get(place).and_then(Option::as_deref).unwrap_or_default()
 }
 
 impl Builder {
@@ -228,7 +223,7 @@ impl Builder {
                 // MySQL gives the value, MariaDB its SQL.
                 let is_text = column_type.is_text() || matches!(at(row, 4), "date" | "time" | "datetime" | "timestamp" | "enum" | "set");
                 let written = maria || extra.contains("default_generated") || !is_text || default.starts_with("CURRENT_TIMESTAMP");
-                if written { self.without_database(schema, &default) } else { super::literal(&default) }
+                if written { self.without_database(schema, &default) } else { literal(&default) }
             });
             let on_update = extra.split_once("on update ").map(|(_, what)| what.trim().to_owned());
             let Some(table) = self.table(schema, own) else { continue };

@@ -1,6 +1,6 @@
 //! What the information schema is asked, one list a question.
 
-use super::{Ask, Row, literal, quoted};
+use super::ask::{Ask, Row, literal, quoted};
 use crate::server::ServerError;
 use ysomorph_core::schema::Engine;
 

@@ -1,7 +1,6 @@
 //! Routines, events and sequences of MariaDB and MySQL in the neutral model.
 
-use super::Row;
-use super::build::at;
+use super::ask::{Row, at, quoted};
 use super::lists::Lists;
 use ysomorph_core::name;
 use ysomorph_core::schema::{Event, Objects, Routine, Sequence};
@@ -75,7 +74,7 @@ pub(super) fn add(objects: &mut Objects, home: &str, schema: &str, lists: &Lists
 
 /// A text without the name of the database it is in, so that databases of other names compare. Strings stay.
 pub(super) fn without_database(schema: &str, text: &str) -> String {
-    let prefix = format!("{}.", super::quoted(schema));
+    let prefix = format!("{}.", quoted(schema));
     if !text.contains(&prefix) {
         return text.to_owned();
     }

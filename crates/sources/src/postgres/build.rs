@@ -1,5 +1,6 @@
 //! The catalogue's rows as the neutral model.
 
+use super::grants::grants_of;
 use super::rows::{Acl, ColumnRow, ConstraintRow, IndexRow, Namespace, Oid, Rows, TableRow};
 use super::types::Types;
 use std::collections::{BTreeMap, HashMap, HashSet};
@@ -253,21 +254,6 @@ fn trigger(name: String, definition: String, bits: i16, enabled: char) -> Trigge
         off: enabled == 'D',
         broken: None,
     }
-}
-
-/// Privileges of one role, sorted; one that may be passed on is marked.
-pub(super) fn grants_of(acl: Vec<Acl>) -> Vec<Grant> {
-    let mut by_role: BTreeMap<String, Vec<String>> = BTreeMap::new();
-    for (to, privilege, grantable) in acl {
-        by_role.entry(to).or_default().push(format!("{privilege}{}", if grantable { "*" } else { "" }));
-    }
-    by_role
-        .into_iter()
-        .map(|(to, mut privileges)| {
-            privileges.sort();
-            Grant { to, columns: Vec::new(), privileges }
-        })
-        .collect()
 }
 
 fn grants(rows: Vec<(Oid, String, String, bool, i16)>, columns: &ColumnNames) -> BTreeMap<Oid, Vec<Grant>> {

@@ -4,6 +4,7 @@
 //! read-only. Names at home come without a schema, because the search path is set to the home schema alone.
 
 mod build;
+mod grants;
 mod objects;
 mod rows;
 pub(crate) mod trail;

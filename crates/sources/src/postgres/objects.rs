@@ -1,6 +1,6 @@
 //! What PostgreSQL has besides tables, in the neutral model.
 
-use super::build::grants_of;
+use super::grants::grants_of;
 use super::rows::{Acl, Namespace, Oid, RoutineRow};
 use super::types::Types;
 use ysomorph_core::name;
