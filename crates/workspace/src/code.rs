@@ -1,6 +1,7 @@
 //! Looking for old names in hand-written code, with the libraries of ripgrep: all names in one pass, ignore files respected.
 
-use crate::open::{FileError, Workspace};
+use crate::files::FileError;
+use crate::open::Workspace;
 use grep_matcher::Matcher;
 use grep_regex::{RegexMatcher, RegexMatcherBuilder};
 use grep_searcher::sinks::Bytes;

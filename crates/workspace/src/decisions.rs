@@ -1,6 +1,6 @@
 //! `decisions.toml`: answers that wait for the next merge. People may edit it, so it is edited, not rewritten.
 
-use crate::open::{FileError, read_state, read_text};
+use crate::files::{FileError, read_state, read_text};
 use crate::toml;
 use serde::{Deserialize, Serialize};
 use std::path::Path;

@@ -2,7 +2,8 @@
 
 mod returns;
 
-use crate::open::{FileError, Workspace};
+use crate::files::FileError;
+use crate::open::Workspace;
 use crate::state::follow_ups::{self, FollowUp};
 use crate::translations;
 use std::collections::{BTreeMap, BTreeSet};

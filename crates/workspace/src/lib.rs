@@ -5,9 +5,11 @@
 //! - `folder` knows which files are the workspace's, and writes many of them wholly or not at all; [`merges`] keeps an entry
 //!   for each write, to undo it.
 
+mod around;
 mod code;
 mod config;
 mod decisions;
+mod files;
 mod folder;
 mod joined;
 mod kept;
@@ -21,14 +23,19 @@ mod start;
 mod state;
 pub mod toml;
 mod translations;
+mod undo;
+mod write_error;
 
 pub use config::{Config, DatabaseConfig};
 pub use decisions::{Answer, answers_of};
+pub use files::FileError;
 pub use folder::{LockError, Refused, TransactionError, digest};
 pub use left::Left;
-pub use merges::{By, Entry, EntryKind, UndoError};
-pub use open::{FileError, OpenError, Workspace, configuration};
+pub use merges::{By, Entry, EntryKind};
+pub use open::{OpenError, Workspace, configuration};
 pub use part::Part;
-pub use plan::{Planned, TextChange, WriteError};
+pub use plan::{Planned, TextChange};
 pub use start::{Begin, StartError, start};
 pub use state::follow_ups::FollowUp;
+pub use undo::{UndoError, Undone, named};
+pub use write_error::WriteError;

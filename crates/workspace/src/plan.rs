@@ -1,15 +1,16 @@
 //! From a workspace and a changed schema to what would be written, and writing it.
 
 use crate::decisions::{self, Answer};
-use crate::folder::{self, Before, LockError, Step, Transaction, TransactionError, digest};
+use crate::files::FileError;
+use crate::folder::{self, Before, Step, Transaction, TransactionError, digest};
 use crate::kept::{KNOWN, Kept as Stated, ReconcileError, Was, reconcile, whole_of};
 use crate::left::Left;
 use crate::merges::{By, Changed, Done, Entry, EntryKind, NewEntry, Part};
-use crate::open::FileError;
 use crate::open::Workspace;
 use crate::secret;
 use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
 use crate::toml::parse;
+use crate::write_error::WriteError;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use ysomorph_core::definition::{FileKey, Index, Node, Tree};
@@ -30,23 +31,6 @@ pub struct Planned {
     pub left: Left,
     /// The answers it uses.
     pub used: Vec<Answer>,
-}
-
-/// Why nothing was written.
-#[derive(Debug, thiserror::Error)]
-pub enum WriteError {
-    /// The files would say something else than was meant.
-    #[error(transparent)]
-    Reconcile(#[from] ReconcileError),
-    /// The files couldn't be written.
-    #[error(transparent)]
-    Transaction(#[from] TransactionError),
-    /// Somebody else is writing.
-    #[error(transparent)]
-    Lock(#[from] LockError),
-    /// The workspace or an entry can't be read.
-    #[error("{}: {}", .0.file, .0.message)]
-    File(FileError),
 }
 
 /// A file with its text before and after.
@@ -238,7 +222,7 @@ impl Workspace {
             planned.files.iter().map(|(path, (before, after))| (path.clone(), (before.clone(), after.clone(), mode(path)))).collect();
         let used: Vec<&str> = planned.used.iter().map(|a| a.question.as_str()).collect();
         if !used.is_empty() {
-            let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
+            let text = crate::files::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
             let after = text.as_deref().and_then(|t| decisions::without(t, &used));
             files.insert(decisions::FILE.to_owned(), (text, after.filter(|t| !t.is_empty()), None));
         }
@@ -267,7 +251,7 @@ impl Workspace {
         let others = self.catalogues.iter().chain(&self.state.texts).map(|(path, text)| (path.clone(), text));
         let config = std::iter::once(("ysomorph.toml".to_owned(), &self.config_text));
         for (path, text) in definition.chain(others).chain(config) {
-            if crate::open::read_text(&self.root, &path).map_err(WriteError::File)?.as_ref() != Some(text) {
+            if crate::files::read_text(&self.root, &path).map_err(WriteError::File)?.as_ref() != Some(text) {
                 return Err(moved(path));
             }
         }
@@ -297,7 +281,7 @@ impl Workspace {
     /// Takes answers: they go to `decisions.toml`, all in one write.
     pub fn decide(&self, answers: &[Answer]) -> Result<(), WriteError> {
         let mut lock = folder::take(&self.root)?;
-        let text = crate::open::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
+        let text = crate::files::read_text(&self.root, decisions::FILE).map_err(WriteError::File)?;
         let new = decisions::with(Some(text.as_deref().unwrap_or_default()), answers).unwrap_or_default();
         let step = Step { path: decisions::FILE.to_owned(), before: Before::of(text.as_deref()), new: Some(new), mode: None };
         Ok(Transaction { steps: vec![step] }.commit(&self.root, &mut lock)?)

@@ -1,11 +1,12 @@
 //! Making a workspace: configuration, drafted definition, accepted schema. Nothing is ever overwritten.
 
 use crate::config::Config;
+use crate::files::{FileError, list_folder, read_text, read_toml};
 use crate::folder::{self, Before, Step, Transaction};
 use crate::kept::{Kept, Was};
-use crate::open::{FileError, Workspace, list_folder, read_text, read_toml, without_secrets};
-use crate::plan::WriteError;
+use crate::open::{Workspace, without_secrets};
 use crate::toml::{render_file, render_value};
+use crate::write_error::WriteError;
 use std::collections::BTreeMap;
 use std::path::Path;
 use ysomorph_core::definition::FileKey;

@@ -4,14 +4,13 @@
 //! whose element changed: one that went becomes obsolete (`#~`), one whose text changed fuzzy, with the text it was
 //! translated from (`#|`); when the element is as it was, the entry is as it was, to the byte.
 
-use crate::open::{FileError, Workspace, list_folder, read_text};
-use crate::secret;
+use crate::files::{FileError, list_folder, read_text};
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::path::Path;
 use ysomorph_core::definition::{At, FileKey, Node, Tree};
 use ysomorph_core::draft::field_label;
-use ysomorph_core::impact::{Around, Location, Translation};
+use ysomorph_core::impact::{Location, Translation};
 
 /// An entry of a catalogue.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -25,20 +24,11 @@ struct Entry {
     fuzzy: bool,
 }
 
-impl Workspace {
-    /// The labels of a language, by the element's path.
-    ///
-    /// # Errors
-    /// Where there is no such catalogue.
-    pub fn translations(&self, language: &str) -> Result<BTreeMap<String, String>, FileError> {
-        let file = format!("app/labels.{language}.po");
-        let Some(text) = self.catalogues.get(&file) else {
-            return Err(FileError::new(file, "there is no such catalogue".to_owned()));
-        };
-        // It was read when the workspace was opened.
-        let entries = entries(text).unwrap_or_default();
-        Ok(entries.into_iter().filter(|e| !e.obsolete && !e.fuzzy && !e.text.is_empty()).map(|e| (e.context, e.text)).collect())
-    }
+/// The labels that a catalogue translates, by the element's path.
+pub(crate) fn labels(catalogue: &str) -> BTreeMap<String, String> {
+    // It was read when the workspace was opened.
+    let entries = entries(catalogue).unwrap_or_default();
+    entries.into_iter().filter(|e| !e.obsolete && !e.fuzzy && !e.text.is_empty()).map(|e| (e.context, e.text)).collect()
 }
 
 /// Every entry of every catalogue, obsolete ones and the head aside.
@@ -66,18 +56,6 @@ pub(crate) fn all(catalogues: &BTreeMap<String, String>) -> Vec<Translation> {
         }
     }
     all
-}
-
-impl Workspace {
-    /// What rules look at beside the definition and the schemas.
-    pub fn around(&self) -> Around {
-        Around {
-            conventions: self.config.conventions.clone(),
-            translations: all(&self.catalogues),
-            passwords: secret::locations(&self.config_text),
-            ..Around::default()
-        }
-    }
 }
 
 /// Reads the catalogues beside a definition, by path; each that can't be read is an error.

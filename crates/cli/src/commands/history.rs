@@ -22,7 +22,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let entries = merges::read_all(&workspace.root).map_err(|e| CliError::files(&[e]))?;
     let active = merges::in_force(&entries);
     let wanted: Vec<&Entry> = match &arguments.entry {
-        Some(name) => vec![merges::named(&entries, name)?],
+        Some(name) => vec![ysomorph_workspace::named(&entries, name)?],
         None => entries.iter().collect(),
     };
     if output.format == Format::Json {

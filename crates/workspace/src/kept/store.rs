@@ -2,7 +2,7 @@
 
 use super::tree::members;
 use crate::digest;
-use crate::open::{FileError, list_folder};
+use crate::files::{FileError, list_folder};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
@@ -120,7 +120,7 @@ impl Stored {
             } else if path == KNOWN {
                 let file: KnownFile = serde_json::from_str(text).map_err(|e| failed(path, e.to_string()))?;
                 if file.format > 1 {
-                    return Err(failed(path, crate::open::newer(u64::from(file.format), 1)));
+                    return Err(failed(path, crate::files::newer(u64::from(file.format), 1)));
                 }
                 (stored.modes, stored.known) = (file.modes, file.known.read());
             } else if let Some(name) = name.strip_suffix(".list") {

@@ -1,9 +1,10 @@
 //! A database that is changed back: what a change left to people goes with the change, and its way back leaves nothing where
 //! the definition is what it was.
 
+use crate::files::FileError;
 use crate::folder::digest;
 use crate::merges::{self, Entry};
-use crate::open::{FileError, Workspace};
+use crate::open::Workspace;
 use crate::state::follow_ups::FollowUp;
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::Change;

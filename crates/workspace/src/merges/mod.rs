@@ -1,20 +1,17 @@
 //! `.ysomorph/merges/`: one entry for each thing written, with what is needed to take it back.
 
 mod lines;
-mod undo;
 
 use crate::decisions::Answer;
+use crate::files::{FileError, list_folder, newer, read_text};
 use crate::folder::{self, Before, Lock, Step, Transaction, TransactionError, digest};
-use crate::open::{FileError, list_folder, newer, read_text};
-use crate::plan::WriteError;
 use crate::secret;
+use crate::write_error::WriteError;
 use lines::Splice;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::changes::Change;
-
-pub use undo::{UndoError, Undone};
 
 const FOLDER: &str = ".ysomorph/merges";
 
@@ -275,21 +272,4 @@ pub fn in_force(entries: &[Entry]) -> BTreeSet<&str> {
         }
     }
     active
-}
-
-/// The entry that a name, its beginning or its end stands for.
-///
-/// # Errors
-/// Where there is none, or more than one.
-pub fn named<'a>(entries: &'a [Entry], name: &str) -> Result<&'a Entry, UndoError> {
-    let exact = entries.iter().find(|e| e.id == name);
-    let near: Vec<&Entry> = match exact {
-        Some(entry) => vec![entry],
-        None => entries.iter().filter(|e| !name.is_empty() && (e.id.starts_with(name) || e.id.ends_with(name))).collect(),
-    };
-    match near.as_slice() {
-        [] => Err(UndoError::Unknown(name.to_owned())),
-        [entry] => Ok(entry),
-        several => Err(UndoError::Ambiguous(name.to_owned(), several.iter().map(|e| e.id.as_str()).collect::<Vec<_>>().join(", "))),
-    }
 }

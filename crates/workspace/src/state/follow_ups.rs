@@ -1,7 +1,7 @@
 //! `.ysomorph/follow-ups.toml`: what merges left to a person. A follow-up closes when it is true no more, or by hand.
 
+use crate::files::{FileError, read_state};
 use crate::joined::Sides;
-use crate::open::{FileError, read_state};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ysomorph_core::changes::{Change, Comparison};

@@ -2,10 +2,10 @@
 
 pub(crate) mod follow_ups;
 
+use crate::files::{FileError, read_text};
 use crate::joined;
 use crate::kept::{INDEX, KNOWN, Kept, Stored, Was};
 use crate::merges;
-use crate::open::{FileError, read_text};
 use follow_ups::{FOLLOW_UPS, FollowUp};
 use std::collections::BTreeMap;
 use std::path::Path;

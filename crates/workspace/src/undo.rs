@@ -1,13 +1,13 @@
 //! Taking entries back, to the byte.
 
-use super::{Changed, Entry, EntryKind, NewEntry, in_force, named, read_all};
 use crate::decisions::{self, Answer};
+use crate::files::read_text;
 use crate::folder::{self, TransactionError, digest};
-use crate::merges::{By, Done};
-use crate::open::{Workspace, read_text};
-use crate::plan::WriteError;
+use crate::merges::{By, Changed, Done, Entry, EntryKind, NewEntry, in_force, read_all};
+use crate::open::Workspace;
 use crate::secret;
 use crate::state::follow_ups::FOLLOW_UPS;
+use crate::write_error::WriteError;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Why nothing was taken back.
@@ -40,6 +40,23 @@ pub struct Undone {
     pub entry: Entry,
     /// The entries that were in force and no longer are.
     pub taken_back: Vec<String>,
+}
+
+/// The entry that a name, its beginning or its end stands for.
+///
+/// # Errors
+/// Where there is none, or more than one.
+pub fn named<'a>(entries: &'a [Entry], name: &str) -> Result<&'a Entry, UndoError> {
+    let exact = entries.iter().find(|e| e.id == name);
+    let near: Vec<&Entry> = match exact {
+        Some(entry) => vec![entry],
+        None => entries.iter().filter(|e| !name.is_empty() && (e.id.starts_with(name) || e.id.ends_with(name))).collect(),
+    };
+    match near.as_slice() {
+        [] => Err(UndoError::Unknown(name.to_owned())),
+        [entry] => Ok(entry),
+        several => Err(UndoError::Ambiguous(name.to_owned(), several.iter().map(|e| e.id.as_str()).collect::<Vec<_>>().join(", "))),
+    }
 }
 
 impl Workspace {

@@ -1,0 +1,31 @@
+//! What a workspace has beside the definition and the schemas.
+
+use crate::files::FileError;
+use crate::open::Workspace;
+use crate::{secret, translations};
+use std::collections::BTreeMap;
+use ysomorph_core::impact::Around;
+
+impl Workspace {
+    /// The labels of a language, by the element's path.
+    ///
+    /// # Errors
+    /// Where there is no such catalogue.
+    pub fn translations(&self, language: &str) -> Result<BTreeMap<String, String>, FileError> {
+        let file = format!("app/labels.{language}.po");
+        match self.catalogues.get(&file) {
+            Some(text) => Ok(translations::labels(text)),
+            None => Err(FileError::new(file, "there is no such catalogue")),
+        }
+    }
+
+    /// What rules look at beside the definition and the schemas.
+    pub fn around(&self) -> Around {
+        Around {
+            conventions: self.config.conventions.clone(),
+            translations: translations::all(&self.catalogues),
+            passwords: secret::locations(&self.config_text),
+            ..Around::default()
+        }
+    }
+}
