@@ -3,7 +3,7 @@
 mod answers;
 mod dialogue;
 
-use super::{now, open_follow_up, print, who};
+use super::{open_follow_up, print};
 use crate::error::CliError;
 use crate::output::{Format, Output};
 use crate::session::{Session, report};
@@ -15,7 +15,7 @@ use ysomorph_core::impact::check;
 use ysomorph_core::merge::merge;
 use ysomorph_core::name::{fits, nearest, shown};
 use ysomorph_report::text;
-use ysomorph_workspace::{Answer, Left, Workspace};
+use ysomorph_workspace::{Left, Workspace};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -105,15 +105,4 @@ fn close(workspace: &Workspace, name: &str, output: &mut Output) -> Result<u8, C
         output.push(&format!("Closed: {}.\n", shown(name)));
     }
     Ok(0)
-}
-
-/// An answer of whoever types.
-fn answer(workspace: &Workspace, question: &str, choice: &str, reason: Option<&str>) -> Answer {
-    Answer {
-        question: question.to_owned(),
-        choice: choice.to_owned(),
-        who: who(&workspace.root),
-        when: Some(now()),
-        reason: reason.map(str::to_owned),
-    }
 }

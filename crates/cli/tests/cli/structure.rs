@@ -148,7 +148,8 @@ impl<'ast> Visit<'ast> for Reader {
 
     fn visit_path(&mut self, path: &'ast syn::Path) {
         let written: Vec<String> = path.segments.iter().map(|s| s.ident.to_string()).collect();
-        self.source.named.extend(self.rooted(&written));
+        // A module's own children are named without a prefix; what isn't one is at home here, which is no tie.
+        self.source.named.insert(self.rooted(&written).unwrap_or_else(|| self.module.iter().cloned().chain(written).collect()));
         visit::visit_path(self, path);
     }
 

@@ -2,7 +2,7 @@
 
 use super::Location;
 use super::code::Hit;
-use super::data::Counted;
+use super::count::Counted;
 use crate::draft::Conventions;
 
 /// What rules look at beside the definition and the schemas.

@@ -8,11 +8,13 @@ mod baseline;
 pub mod code;
 mod concerned;
 mod context;
+mod count;
 pub mod data;
 mod element_kind;
 mod failing;
 mod finding;
 mod follow_up;
+mod input;
 mod lost_name;
 pub mod matrix;
 mod met;
@@ -28,6 +30,7 @@ pub use context::{Context, Lost, What};
 pub use element_kind::ElementKind;
 pub use finding::{Finding, Location, Remedy, Severity};
 pub use follow_up::{FIELD_UNPLACED, FollowUp, OLD_NAME, left_by_change, place, reached, to_place, to_translate};
+pub use input::Input;
 pub use lost_name::{before_losses, carried, is_lost_name, renamed_table};
 pub use met::{MetEntity, MetField, MetLimits};
 pub use patch::{Rewritten, rewritten};
@@ -38,28 +41,6 @@ use crate::changes::Comparison;
 use crate::definition::{Model, Tree};
 use crate::schema::Schema;
 use rayon::prelude::*;
-
-/// What the rules look at.
-#[derive(Debug, Clone, Copy)]
-pub struct Input<'a> {
-    /// The definition as written.
-    pub tree: &'a Tree,
-    /// The schema it last agreed with.
-    pub accepted: &'a Schema,
-    /// The schema as it is now.
-    pub changed: &'a Schema,
-    /// What changed between them.
-    pub comparison: &'a Comparison,
-    /// What there is beside them.
-    pub around: &'a Around,
-}
-
-impl Input<'_> {
-    /// Whether the definition is looked at by itself: nothing changed.
-    pub fn is_check(&self) -> bool {
-        std::ptr::eq(self.accepted, self.changed)
-    }
-}
 
 /// All findings: breaks first, then by entity, page and place.
 pub fn impact(input: Input<'_>) -> Vec<Finding> {

@@ -3,6 +3,7 @@
 //! Sources convert at the border and keep the original spelling beside the canonical one. Names are
 //! compared with [`crate::name::same`]. Tables are kept sorted by name, so that equal schemas are equal values.
 
+mod called;
 mod catalogue;
 mod column;
 mod fingerprint;

@@ -1,6 +1,6 @@
 //! What a database has besides tables: types, sequences, routines, events.
 
-use super::ColumnType;
+use super::{ColumnType, Grant};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -71,7 +71,7 @@ pub struct Sequence {
     pub cycles: bool,
     /// Who may use it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub grants: Vec<super::Grant>,
+    pub grants: Vec<Grant>,
 }
 
 /// A function, procedure or aggregate.
@@ -102,7 +102,7 @@ pub struct Routine {
     pub owner: Option<String>,
     /// Who may run it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub grants: Vec<super::Grant>,
+    pub grants: Vec<Grant>,
 }
 
 impl Routine {
@@ -129,31 +129,6 @@ impl Routine {
     /// Name and argument types: what tells it from another of its name.
     pub fn signature(&self) -> String {
         format!("{}({})", self.name, self.arguments.join(", "))
-    }
-}
-
-impl super::Schema {
-    /// Whether there is a routine that takes these arguments; what is wrong otherwise, in words after its name.
-    ///
-    /// # Errors
-    /// Where it is gone, or takes others.
-    pub fn takes_call(&self, routine: &str, arguments: &[String]) -> Result<(), String> {
-        let overloads: Vec<&Routine> = self.objects.routines.iter().filter(|r| crate::name::same(&r.name, routine)).collect();
-        let Some(first) = overloads.first() else { return Err("is gone".to_owned()) };
-        let fits = |known: &&Routine| {
-            let takes = known.parameters();
-            if self.engine == super::Engine::Postgresql {
-                let given = |p: &String| crate::name::contains(arguments, p);
-                arguments.iter().all(|a| crate::name::contains(&takes, a)) && known.required_parameters().iter().all(given)
-            } else {
-                // Arguments stand in their places there.
-                takes.len() == arguments.len() && takes.iter().zip(arguments).all(|(p, a)| crate::name::same(p, a))
-            }
-        };
-        if overloads.iter().any(fits) {
-            return Ok(());
-        }
-        Err(format!("takes other arguments now: {}", crate::name::shown(&first.arguments.join(", "))))
     }
 }
 

@@ -16,36 +16,17 @@ pub(crate) mod records;
 pub(crate) mod related;
 mod relation;
 mod select;
+mod statement;
 pub(crate) mod writes;
 
 pub use builder::Builder;
 pub use dialect::{as_text, literal, positional, with_values};
 pub use need::{Need, Read, Spot, Use, Why};
 pub use purpose::Purpose;
+pub use statement::{Statement, users};
 
 use crate::definition::{Access, Entity, Model, Page};
 use crate::schema::Schema;
-
-/// One statement of a page, import or export.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Statement {
-    /// What it is for.
-    pub purpose: Purpose,
-    /// The role it is made for; absent for writes, and where there are no roles.
-    pub role: Option<String>,
-    /// The statement, in the engine's dialect, with named parameters.
-    pub sql: String,
-    /// What it needs of the database.
-    pub uses: Vec<Use>,
-}
-
-/// Who uses a page: everybody where there are no roles, else each role that may.
-pub fn users<'a>(model: &'a Model, entity: &'a Entity, may: &dyn Fn(&Access) -> bool) -> Vec<Option<&'a Access>> {
-    if model.app.roles.is_empty() {
-        return vec![None];
-    }
-    entity.access.iter().filter(|a| model.app.roles.contains_key(&a.role) && may(a)).map(Some).collect()
-}
 
 /// All statements of a page, for every role that may use it. A page nobody may use asks nothing. `known` is the schema
 /// the application was made for: its engine's dialect is used, and its routines and tables are taken as they are there.

@@ -1,9 +1,8 @@
 //! One writer at a time. Lookers take no lock: the writer leaves a stamp behind, by which they see that it wrote.
 
 use super::access::{open, read};
+use super::lasting::{TransactionError, make_folder};
 use super::paths::plain_file;
-use super::recovery::recover;
-use super::transaction::{TransactionError, make_folder};
 use fs4::FileExt;
 use std::fs::{File, OpenOptions};
 use std::io::{Seek, SeekFrom, Write};
@@ -37,14 +36,6 @@ pub(crate) struct Lock {
     file: File,
     /// Whether an interrupted write was completed on taking it.
     pub recovered: bool,
-}
-
-/// Takes the lock, waiting a while, and completes a write that was interrupted: whoever writes begins with a whole
-/// workspace.
-pub(crate) fn take(root: &Path) -> Result<Lock, LockError> {
-    let mut lock = take_without_recovery(root)?;
-    lock.recovered = recover(root, &mut lock)?;
-    Ok(lock)
 }
 
 /// The lock alone.

@@ -4,6 +4,7 @@
 //! the paths of [`is_ours`] are ever written or taken away, whatever a file of the workspace says.
 
 mod access;
+mod lasting;
 mod lock;
 mod paths;
 mod recovery;
@@ -12,10 +13,11 @@ mod tests;
 mod transaction;
 
 pub(crate) use access::{list, read};
+pub use lasting::{TransactionError, digest};
+pub(crate) use lock::Lock;
 pub use lock::LockError;
-pub(crate) use lock::{Lock, take};
 pub use paths::Refused;
 pub(crate) use paths::is_ours;
-pub(crate) use recovery::whole;
+pub(crate) use recovery::{take, whole};
 pub(crate) use transaction::mode_of;
-pub use transaction::{Before, Step, Transaction, TransactionError, digest};
+pub use transaction::{Before, Step, Transaction};

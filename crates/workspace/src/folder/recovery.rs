@@ -4,9 +4,9 @@
 //! known to be old, new or something else, and "gone" is never taken for "already moved".
 
 use super::access::{list, read};
-use super::lock::{Lock, LockError, stamp, take};
+use super::lasting::{TransactionError, digest_of, io_error, make_folder, sync_folder};
+use super::lock::{Lock, LockError, stamp, take_without_recovery};
 use super::paths::{Refused, is_ours, plain_file};
-use super::transaction::{TransactionError, digest_of, io_error, make_folder, sync_folder};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::fs;
@@ -44,6 +44,14 @@ impl Commit {
     pub fn new(steps: Vec<CommitStep>) -> Commit {
         Commit { format: FORMAT, steps }
     }
+}
+
+/// Takes the lock, waiting a while, and completes a write that was interrupted: whoever writes begins with a whole
+/// workspace.
+pub(crate) fn take(root: &Path) -> Result<Lock, LockError> {
+    let mut lock = take_without_recovery(root)?;
+    lock.recovered = recover(root, &mut lock)?;
+    Ok(lock)
 }
 
 /// The pending file of a step, by its place in the list.

@@ -1,8 +1,8 @@
 //! Wholly old or wholly new, wherever it stops; and nothing through links, whatever a commit file says.
 
-use super::lock::take;
-use super::recovery::new_name;
-use super::transaction::{Before, Step, Transaction, TransactionError, digest};
+use super::lasting::{TransactionError, digest};
+use super::recovery::{new_name, take};
+use super::transaction::{Before, Step, Transaction};
 use super::whole;
 use std::collections::BTreeMap;
 use std::fs;

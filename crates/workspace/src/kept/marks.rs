@@ -1,7 +1,7 @@
 //! After the text is written: it is read again and compared with what was meant, and what is remembered and hidden goes into
 //! the tiles.
 
-use super::reconcile::ReconcileError;
+use super::error::ReconcileError;
 use super::tree::{BLOCKS, OWN, Place, read};
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::definition::{FileKey, Node, Value};

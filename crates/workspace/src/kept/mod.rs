@@ -3,13 +3,14 @@
 //! [`tree`] reads tiles as the core's tree, hidden ones too. [`reconcile`] brings tiles to what a merged whole says: the only
 //! place where a merge writes text. [`store`] keeps the tiles between commands.
 
+mod error;
 mod marks;
 mod reconcile;
 mod store;
 mod tree;
 mod values;
 
-pub use reconcile::ReconcileError;
+pub use error::ReconcileError;
 pub(crate) use reconcile::reconcile;
 pub(crate) use store::{INDEX, KNOWN, Kept, Stored, Was};
 pub(crate) use tree::whole_of;

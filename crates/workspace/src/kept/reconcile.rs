@@ -1,6 +1,7 @@
 //! From a merged whole to the tiles: values are written where they differ, what is new goes in beside its neighbours, and what
 //! is hidden is hidden. A byte that the merge has no reason to change doesn't change.
 
+use super::error::ReconcileError;
 use super::marks::marked;
 use super::tree::{Place, Read, read};
 use super::values::{respelled, respelled_key};
@@ -11,17 +12,6 @@ use std::sync::Arc;
 use ysomorph_core::definition::{Entry, FileKey, Node, Value};
 use ysomorph_core::merge::{Tile, Whole};
 use ysomorph_kept::{Id, Tiles, Unreadable, What};
-
-/// Why a merge can't be written: a defect of the program, told rather than written.
-#[derive(Debug, Clone, thiserror::Error)]
-pub enum ReconcileError {
-    /// Something new isn't TOML where it is to stand.
-    #[error("`{0}` can't be written: {1}")]
-    Unreadable(String, Unreadable),
-    /// The text would say something else than was meant.
-    #[error("`{0}` would come out otherwise than meant; nothing was written")]
-    Otherwise(String),
-}
 
 /// Brings the tiles of all files to what a whole says. `before` is the whole as the tiles were read. Files of which nothing
 /// changed are shared, not made anew.

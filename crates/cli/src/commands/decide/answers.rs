@@ -1,6 +1,6 @@
 //! Answers given on the command line or in a file: each to a question that is asked, all or none.
 
-use super::answer;
+use crate::commands::{now, who};
 use crate::error::CliError;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -83,5 +83,16 @@ fn not_asked(outcome: &Outcome, given: &Given) -> CliError {
     match nearest(&given.question, outcome.questions.iter().map(|q| q.name.as_str())) {
         Some(near) => error.hint(format!("did you mean `{near}`?")),
         None => error.hint("`ysomorph decide --list` shows the questions"),
+    }
+}
+
+/// An answer of whoever types.
+pub fn answer(workspace: &Workspace, question: &str, choice: &str, reason: Option<&str>) -> Answer {
+    Answer {
+        question: question.to_owned(),
+        choice: choice.to_owned(),
+        who: who(&workspace.root),
+        when: Some(now()),
+        reason: reason.map(str::to_owned),
     }
 }

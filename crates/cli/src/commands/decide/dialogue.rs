@@ -1,6 +1,6 @@
 //! The dialogue on a terminal: one question at a time, each answer kept at once, so that it can be left and taken up anywhere.
 
-use super::answer;
+use super::answers::answer;
 use crate::error::CliError;
 use crate::output::Output;
 use crossterm::cursor::{Hide, MoveTo, Show};
