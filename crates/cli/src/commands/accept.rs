@@ -1,7 +1,7 @@
 //! `ysomorph accept`
 
 use super::merge::{merge_report, refuse_changed_meanwhile, refuse_unsound};
-use super::{now, print, who};
+use super::shared::{now, print, who};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::Session;

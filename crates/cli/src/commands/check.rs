@@ -1,6 +1,6 @@
 //! `ysomorph check`
 
-use super::{open_follow_up, print};
+use super::shared::{open_follow_up, print};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};

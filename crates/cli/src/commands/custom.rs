@@ -1,6 +1,6 @@
 //! `ysomorph custom`
 
-use super::{known_names, print};
+use super::shared::{known_names, print};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};

@@ -3,7 +3,7 @@
 mod answers;
 mod dialogue;
 
-use super::{open_follow_up, print};
+use super::shared::{open_follow_up, print};
 use crate::error::CliError;
 use crate::output::{Format, Output};
 use crate::session::{Session, report};

@@ -1,11 +1,10 @@
 //! `ysomorph demo`: a workspace of a beekeepers' co-operative, a database that changes and changes back, and
 //! every command with what it prints.
 
-use super::Command;
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::Session;
-use clap::{Args, Parser};
+use clap::Args;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use ysomorph_core::merge::merge;
@@ -73,14 +72,10 @@ fn days_since(column: &str, engine: Engine) -> String {
     }
 }
 
-/// A command line of the walk, as people type it.
-#[derive(Debug, Parser)]
-struct Line {
-    #[command(subcommand)]
-    command: Command,
-}
+/// Runs a command line as if it were typed.
+type RunLine = fn(&[&str], &Session, &mut Output) -> Result<u8, CliError>;
 
-pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output, run_line: RunLine) -> Result<u8, CliError> {
     let folder = session.folder.join(arguments.place.clone().unwrap_or_else(|| PathBuf::from("demo")));
     if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) {
         return Err(CliError::new(format!("`{}` isn't empty; nothing was overwritten", folder.display()))
@@ -115,7 +110,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         output.push(&format!("The demo is in {}: a workspace and its database, not changed yet.\n", folder.display()));
         return Ok(0);
     }
-    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None, verbose: false, digests: false }, output };
+    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None, verbose: false, digests: false }, output, run_line };
     walk.say(&format!("Three Combs, a beekeepers' co-operative, in {}", folder.display()));
     walk.say("Its application was drafted with `ysomorph start` and edited by hand since.");
     walk.command(&["check"])?;
@@ -186,6 +181,7 @@ fn empty_database(url: &str) -> Result<Source, CliError> {
 struct Walk<'a> {
     session: Session,
     output: &'a mut Output,
+    run_line: RunLine,
 }
 
 impl Walk<'_> {
@@ -196,10 +192,9 @@ impl Walk<'_> {
     fn command(&mut self, words: &[&str]) -> Result<(), CliError> {
         self.output.push(&format!("\n{}\n", heading(format!("$ ysomorph {}", words.join(" ")))));
         let quiet = words.contains(&"--quiet");
-        let line = Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied().filter(|w| *w != "--quiet")))
-            .map_err(|e| CliError::new(e.to_string()))?;
+        let words: Vec<&str> = words.iter().copied().filter(|word| *word != "--quiet").collect();
         let mut inner = Output::collecting();
-        line.command.run(&self.session, &mut inner)?;
+        (self.run_line)(&words, &self.session, &mut inner)?;
         let text = inner.take();
         let text = if quiet { text.lines().next().map(|l| format!("{l}\n")).unwrap_or_default() } else { text };
         self.output.push(&text);

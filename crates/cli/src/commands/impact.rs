@@ -2,7 +2,7 @@
 
 #![allow(clippy::print_stderr, reason = "notes go to standard error")]
 
-use super::{known_names, print};
+use super::shared::{known_names, print};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, report};

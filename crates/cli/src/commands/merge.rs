@@ -1,6 +1,6 @@
 //! `ysomorph merge`
 
-use super::{known_names, now, print, who};
+use super::shared::{known_names, now, print, who};
 use crate::error::{CliError, MOST_SHOWN, more};
 use crate::output::{Format, Output, write_whole};
 use crate::session::{Session, report};

@@ -1,6 +1,6 @@
 //! `ysomorph show`
 
-use super::print;
+use super::shared::print;
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};

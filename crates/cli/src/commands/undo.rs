@@ -1,6 +1,6 @@
 //! `ysomorph undo`
 
-use super::{now, who};
+use super::shared::{now, who};
 use crate::error::CliError;
 use crate::output::{Format, Output};
 use crate::session::Session;

@@ -4,7 +4,10 @@
 //! prepares; writes are prepared in a session of their own, as a read-only one refuses even that. SQLite prepares on a
 //! connection that can't write. All are asked by the protocol's own prepare: what stands behind a semicolon is refused.
 
+mod line;
 mod postgresql;
+
+pub use line::Line;
 
 use crate::server::{ServerError, Trouble, bounded};
 use crate::{Address, Source, SourceError, mariadb, sqlite};
@@ -14,15 +17,6 @@ use ysomorph_core::rehearsal::Refusal;
 use ysomorph_core::schema::Engine;
 use ysomorph_core::sql::statements;
 use ysomorph_core::statements::positional;
-
-/// A statement to rehearse, in the engine's dialect with named parameters.
-#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
-pub struct Line {
-    /// Its text.
-    pub sql: String,
-    /// Whether it changes records.
-    pub writes: bool,
-}
 
 /// Asks the database about each statement, once where several are alike; under a role's own grants where one is named.
 ///

@@ -2,7 +2,7 @@
 //! semicolon is ever run. Each statement is explained, which analyses it, plans it and checks the grants, and executes
 //! nothing; all of them are sent without waiting for each other's answers.
 
-use super::Line;
+use super::line::Line;
 use crate::Address;
 use crate::postgres;
 use crate::server::{ServerError, bounded};

@@ -7,7 +7,7 @@
 //! | | nothing, or an empty log | as an immutable one, and looked at again afterwards: had somebody written, all is read again |
 //! | | a log alone, left by a crash | from a copy in a private folder: reading the log makes a shared-memory file |
 
-use super::{plain, prepare_connection};
+use super::connection::{plain, prepare_connection};
 use crate::SourceError;
 use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
 use rusqlite::{Connection, OpenFlags};

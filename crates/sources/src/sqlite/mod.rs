@@ -3,11 +3,14 @@
 //! The file is opened read-only, so that what is still in the write-ahead file is seen and nothing can be written
 //! (`file.rs`). Double-quoted strings are off: a lost name in double quotes must not turn into a string.
 
+mod connection;
 mod ddl;
 mod file;
 mod keys;
 
 use crate::SourceError;
+pub(crate) use connection::plain;
+pub use connection::prepare_connection;
 pub(crate) use file::{Looked, look};
 use keys::Keys;
 use rusqlite::Connection;
@@ -18,13 +21,6 @@ use std::path::Path;
 use std::sync::{Arc, Mutex};
 use ysomorph_core::name;
 use ysomorph_core::schema::{Column, ColumnType, Engine, Generated, Operation, Schema, Table, TableKind, Trigger};
-
-/// Switches double-quoted strings off and foreign keys on, as the application would run.
-pub fn prepare_connection(connection: &Connection) -> rusqlite::Result<()> {
-    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_DQS_DML, false)?;
-    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_DQS_DDL, false)?;
-    connection.pragma_update(None, "foreign_keys", true)
-}
 
 /// Reads the schema of a database file: keys and indexes over a second connection at the same time, as columns take
 /// about as long.
@@ -122,13 +118,6 @@ fn view_reads(connection: &mut Connection, schema: &mut Schema) -> rusqlite::Res
         }
     }
     connection.authorizer(None::<fn(AuthContext<'_>) -> Authorization>)
-}
-
-pub(crate) fn plain(error: &rusqlite::Error) -> String {
-    match error {
-        rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
-        other => other.to_string(),
-    }
 }
 
 struct Reader<'a> {

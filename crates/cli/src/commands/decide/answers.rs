@@ -1,6 +1,6 @@
 //! Answers given on the command line or in a file: each to a question that is asked, all or none.
 
-use crate::commands::{now, who};
+use crate::commands::shared::{now, who};
 use crate::error::CliError;
 use std::collections::BTreeMap;
 use std::path::Path;

@@ -1,0 +1,73 @@
+//! What commands have in common: who works when, names that patterns fit, printing a report.
+
+use crate::error::CliError;
+use crate::output::Output;
+use std::path::Path;
+use std::sync::OnceLock;
+use ysomorph_core::name::{matches_any, nearest, shown};
+use ysomorph_report::OpenFollowUp;
+use ysomorph_workspace::FollowUp;
+
+/// Refuses a pattern that fits none of the names there are, with the nearest.
+pub fn known_names(one: &str, many: &str, patterns: &[String], names: &[String]) -> Result<(), CliError> {
+    for pattern in patterns {
+        if !names.iter().any(|name| matches_any(std::slice::from_ref(pattern), name)) {
+            let error = CliError::new(format!("there is no {one} `{}`", shown(pattern)));
+            return Err(match nearest(pattern, names.iter().map(String::as_str)) {
+                Some(near) => error.hint(format!("did you mean `{}`?", shown(near))),
+                None if names.is_empty() => error.hint(format!("the definition has no {many}")),
+                None if names.len() <= 40 => {
+                    error.hint(format!("the {many} are {}", names.iter().map(|n| shown(n)).collect::<Vec<_>>().join(", ")))
+                }
+                None => error.hint(format!("name one of its {} {many}, or a pattern such as *", names.len())),
+            });
+        }
+    }
+    Ok(())
+}
+
+/// Who works here: as version control knows them in this folder, else as the system does. Asked once a run.
+pub fn who(folder: &Path) -> Option<String> {
+    static WHO: OnceLock<Option<String>> = OnceLock::new();
+    WHO.get_or_init(|| ask_who(folder)).clone()
+}
+
+fn ask_who(folder: &Path) -> Option<String> {
+    let variable = |name: &str| std::env::var(name).ok();
+    let configured = || {
+        let mut git = std::process::Command::new("git");
+        let ran = git.args(["config", "--get", "user.name"]).current_dir(folder).stderr(std::process::Stdio::null()).output().ok()?;
+        ran.status.success().then(|| String::from_utf8_lossy(&ran.stdout).trim().to_owned())
+    };
+    let not_empty = |who: &String| !who.is_empty();
+    let version_control = variable("GIT_AUTHOR_NAME").filter(not_empty).or_else(configured).filter(not_empty);
+    version_control.or_else(|| ["USER", "LOGNAME", "USERNAME"].iter().find_map(|name| variable(name).filter(not_empty)))
+}
+
+/// A follow-up of an earlier merge, for a report.
+pub fn open_follow_up(left: &FollowUp) -> OpenFollowUp {
+    OpenFollowUp {
+        name: left.name.clone(),
+        rule: left.rule.clone(),
+        severity: left.severity,
+        file: left.file.clone(),
+        entity: left.entity.clone(),
+        message: left.message.clone(),
+        places: left.places,
+    }
+}
+
+/// The moment, for entries and answers.
+pub fn now() -> String {
+    jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
+}
+
+/// Prints a report in the wanted format.
+pub fn print(output: &mut Output, report: &ysomorph_report::Report, text: impl Fn(&ysomorph_report::Report) -> String) {
+    let written = match output.format {
+        crate::output::Format::Text => text(report),
+        crate::output::Format::Json => ysomorph_report::to_json(report),
+        crate::output::Format::Junit => ysomorph_report::to_junit(report),
+    };
+    output.push(&written);
+}
