@@ -25,3 +25,5 @@ pub mod rename;
 pub mod schema;
 pub mod sql;
 pub mod statements;
+#[cfg(test)]
+mod testkit;

@@ -9,6 +9,10 @@
     reason = "tests say so when something is wrong"
 )]
 
+/// As in the program: much of a test that merges in its own process is making small texts.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 mod accepting;
 mod agreement;
 mod bad_input;

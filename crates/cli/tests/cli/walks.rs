@@ -226,6 +226,9 @@ fn run(seed: u64) -> bool {
         }
         states.push(next);
     }
+    if lets_go_of_a_moved_reference(&states) {
+        return false;
+    }
     let mut visited: Vec<Option<Visited>> = vec![None; states.len()];
     visited[0] = Some(Visited { texts: texts(root), free: BTreeSet::new() });
     let mut at = 0;
@@ -293,6 +296,19 @@ fn knows_renames(before: &Database, now: &Database, outcome: &Outcome) -> bool {
         let pairs = old.columns.iter().filter_map(|c| Some((c, new.columns.iter().find(|n| n.uid == c.uid)?)));
         had(Thing::table(&new.name), &old.name) && pairs.into_iter().all(column)
     })
+}
+
+/// Whether a column refers to one table in one state, to another in a second, and to none in a third: there its lookup stays on
+/// what it referred to last, and that hangs on the way.
+fn lets_go_of_a_moved_reference(states: &[Database]) -> bool {
+    let mut targets: BTreeMap<(usize, usize), BTreeSet<Option<usize>>> = BTreeMap::new();
+    for state in states {
+        for (table, column) in state.tables.iter().flat_map(|t| t.columns.iter().map(move |c| (t, c))) {
+            let target = column.to.as_ref().and_then(|to| state.tables.iter().find(|t| same(&t.name, to))).map(|t| t.uid);
+            targets.entry((table.uid, column.uid)).or_default().insert(target);
+        }
+    }
+    targets.values().any(|known| known.len() > 2 && known.contains(&None))
 }
 
 /// Names that two columns had, one after the other, mean one or the other by the way one came.

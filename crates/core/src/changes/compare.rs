@@ -105,3 +105,92 @@ pub fn compare(accepted: &Schema, changed: &Schema, known: &Known) -> Comparison
     comparison.changes = changes;
     comparison
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testkit::schema;
+
+    /// What changed, a line each: `kind subject`, with a new name or what it was and is.
+    fn told(before: &str, after: &str, known: &Known) -> Vec<String> {
+        let said = |change: &Change| match (&change.to, &change.before, &change.after) {
+            (Some(to), ..) => format!(" → {to}"),
+            (None, None, None) => String::new(),
+            (None, before, after) => format!(": {} → {}", before.as_deref().unwrap_or("-"), after.as_deref().unwrap_or("-")),
+        };
+        let changes = compare(&schema(before), &schema(after), known).changes;
+        changes.iter().map(|c| format!("{} {}{}", c.kind.name(), c.subject(), said(c))).collect()
+    }
+
+    #[test]
+    fn each_change_is_told_as_exactly_that() {
+        const YARD: &str = "yard: id integer key; name text required";
+        let hive = |columns: &str| format!("{YARD}\nhive: id integer key; {columns}");
+        let base = "tag text; weight decimal(8,2); yard_id integer -> yard";
+        for (after, expected) in [
+            (base, &[][..]),
+            ("yard_id integer -> yard; weight decimal(8,2); tag text", &[]),
+            (
+                "tag text; weight decimal(8,2)",
+                &["foreign-key-dropped hive: (yard_id) → yard → -", "column-dropped hive.yard_id: integer → -"],
+            ),
+            ("tag text; weight decimal(8,2); yard_id integer", &["foreign-key-dropped hive: (yard_id) → yard → -"]),
+            ("tag text; weight decimal(8,2); yard_id integer -> yard; born date", &["column-added hive.born: - → date"]),
+            ("tag text required; weight decimal(8,2); yard_id integer -> yard", &["became-required hive.tag: optional → NOT NULL"]),
+            ("tag text(9); weight decimal(8,2); yard_id integer -> yard", &["type-changed hive.tag: text → text(9)"]),
+            ("tag text; weight integer; yard_id integer -> yard", &["type-changed hive.weight: decimal(8,2) → integer"]),
+            ("tag text default 'x'; weight decimal(8,2); yard_id integer -> yard", &["default-changed hive.tag: - → 'x'"]),
+            ("tag text unique; weight decimal(8,2); yard_id integer -> yard", &["unique-added hive: - → (tag)"]),
+            ("tag text; weight decimal(8,2); yard_id integer -> yard; check weight > 0", &["check-added hive: - → weight > 0"]),
+            ("tag text; weight decimal(8,2); yard_id integer -> yard; index tag", &["index-added tag_idx on hive: - → (tag)"]),
+            ("tag text; weight decimal(8,2); yard_id integer -> yard; key id tag", &["primary-key-changed hive: id → id, tag"]),
+        ] {
+            assert_eq!(told(&hive(base), &hive(after), &Known::default()), expected, "{after}");
+        }
+    }
+
+    #[test]
+    fn tables_and_views_come_go_and_change() {
+        let hive = "hive: id integer key; tag text";
+        for (before, after, expected) in [
+            (hive.to_owned(), String::new(), &["table-dropped hive"][..]),
+            (String::new(), hive.to_owned(), &["table-added hive: - → table (id, tag)"]),
+            (
+                format!("{hive}\nview heavy: id integer = SELECT id FROM hive"),
+                format!("{hive}\nview heavy: id integer = SELECT id FROM hive WHERE tag IS NOT NULL"),
+                &["view-changed heavy: SELECT id FROM hive → SELECT id FROM hive WHERE tag IS NOT NULL"],
+            ),
+            // White space, letters and quotes say nothing.
+            (
+                format!("{hive}\nview heavy: id integer = SELECT id FROM hive"),
+                format!("{hive}\nview heavy: id integer = select  \"id\"  from HIVE"),
+                &[],
+            ),
+            ("hive: id integer key".to_owned(), "view hive: id integer = SELECT 1".to_owned(), &["table-kind-changed hive: table → view"]),
+        ] {
+            let mut told = told(&before, &after, &Known::default());
+            // A table that became a view also lost what only tables have.
+            told.retain(|line| !line.starts_with("primary-key") && !line.starts_with("became-"));
+            assert_eq!(told, expected, "{before} | {after}");
+        }
+    }
+
+    #[test]
+    fn a_rename_is_one_change_and_what_names_it_goes_along() {
+        let before = "yard: id integer key; name text required\nhive: id integer key; plate_number text unique; yard_id integer -> yard; check plate_number <> ''";
+        let after = "yard: id integer key; name text required\nhive: id integer key; plate_no text unique; yard_id integer -> yard; check plate_no <> ''";
+        let answered = Known { answers: [("rename/hive.plate_number".into(), "plate_no".into())].into(), ..Known::default() };
+        assert_eq!(told(before, after, &answered), ["column-renamed hive.plate_number → plate_no"]);
+        let separate = Known { answers: [("rename/hive.plate_number".into(), "separate".into())].into(), ..Known::default() };
+        let apart = told(before, after, &separate);
+        assert!(
+            apart.iter().any(|c| c.starts_with("column-dropped hive.plate_number"))
+                && apart.iter().any(|c| c.starts_with("column-added hive.plate_no")),
+            "{apart:?}"
+        );
+        // A table under another name is one change too; what refers to it says nothing new.
+        let moved = before.replace("yard:", "apiary:").replace("-> yard", "-> apiary");
+        let answered = Known { answers: [("rename/yard".into(), "apiary".into())].into(), ..Known::default() };
+        assert_eq!(told(before, &moved, &answered), ["table-renamed yard → apiary"]);
+    }
+}

@@ -48,3 +48,46 @@ pub(super) fn view_key(schema: &Schema, table: &Table) -> Option<Vec<String>> {
     let own: Option<Vec<String>> = key.iter().map(|c| table.column(c).map(|c| c.name.clone())).collect();
     own.filter(|own| !own.is_empty())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::schema::Engine;
+    use crate::testkit::schema_on;
+
+    #[test]
+    fn the_key_is_what_the_database_keeps_apart_else_the_row_number_else_a_guess() {
+        for (engine, table, expected) in [
+            (Engine::Postgresql, "hive: id integer key; tag text", &["id"][..]),
+            (Engine::Postgresql, "line: order_id integer key; no integer key", &["order_id", "no"]),
+            // A unique constraint over what is always there.
+            (Engine::Postgresql, "hive: tag text required unique; name text", &["tag"]),
+            (Engine::Sqlite, "hive: tag text unique; name text", &["rowid"]),
+            (Engine::Sqlite, "hive: rowid text; name text", &["rowid"]),
+            (Engine::Postgresql, "view heavy: yard_id integer; hive_id integer; weight integer = SELECT 1", &["yard_id", "hive_id"]),
+            (Engine::Postgresql, "view heavy: id integer; hive_id integer = SELECT 1", &["id"]),
+            (Engine::Postgresql, "view heavy: weight integer; name text = SELECT 1", &["weight"]),
+        ] {
+            let schema = schema_on(engine, table);
+            assert_eq!(entity_key(&schema.tables[0]), expected, "{table}");
+        }
+    }
+
+    #[test]
+    fn a_views_own_query_says_what_keeps_its_records_apart() {
+        let tables = "yard: id integer key; name text\nhive: id integer key; yard_id integer -> yard; weight integer";
+        for (columns, select, expected) in [
+            ("yard_id integer; weight integer", "SELECT yard_id, sum(weight) AS weight FROM hive GROUP BY yard_id", Some(&["yard_id"][..])),
+            ("id integer; name text", "SELECT h.id, y.name FROM hive h JOIN yard y ON y.id = h.yard_id", Some(&["id"])),
+            ("name text", "SELECT y.name FROM hive h JOIN yard y ON y.id = h.yard_id", None),
+        ] {
+            let schema = schema_on(Engine::Postgresql, &format!("{tables}\nview seen: {columns} = {select}"));
+            let view = schema.table("seen").unwrap();
+            assert_eq!(
+                view_key(&schema, view).as_deref(),
+                expected.map(|e| e.iter().map(|c| (*c).to_owned()).collect::<Vec<_>>()).as_deref(),
+                "{select}"
+            );
+        }
+    }
+}

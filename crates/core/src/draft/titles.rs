@@ -85,3 +85,34 @@ fn leads_to_text(context: &Context<'_>, table: &Table, around: &mut Vec<String>)
     let Some(drafted) = context.entities.get(&name::fold(&table.name)).filter(|_| around.len() <= 4) else { return false };
     title(context, table, &drafted.key, around).is_readable
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::draft::{Conventions, NamesInUse, Plan, draft};
+    use crate::testkit::schema;
+
+    #[test]
+    fn a_record_is_called_by_what_people_know_it_by() {
+        for (tables, entity, expected) in [
+            ("hive: id integer key; name text", "hive", "{name}"),
+            ("hive: id integer key; notes text; title text", "hive", "{title}"),
+            ("keeper: id integer key; first_name text required; last_name text required", "keeper", "{last_name}, {first_name}"),
+            // Unique text before any other, and required before optional.
+            ("hive: id integer key; colour text required; plate text unique", "hive", "{plate}"),
+            ("hive: id integer key; colour text; wood text required", "hive", "{wood}"),
+            // What it belongs to and when, where it has no text of its own.
+            (
+                "hive: id integer key; name text\nvisit: id integer key; hive_id integer required -> hive; visited_on date required",
+                "visit",
+                "{hive}, {visited_on}",
+            ),
+            ("reading: id integer key; value decimal(8,2)", "reading", "{id}"),
+            ("count: year integer key; month integer key; many integer", "count", "{year} {month}"),
+        ] {
+            let (conventions, names) = (Conventions::default(), NamesInUse::default());
+            let drafted = draft(&schema(tables), &Plan { conventions: &conventions, names: &names, open_to: None, title: "" });
+            let title = drafted.tree.entity(entity).and_then(|root| root.get("title")?.as_text());
+            assert_eq!(title, Some(expected), "{tables}");
+        }
+    }
+}
