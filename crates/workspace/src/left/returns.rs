@@ -9,7 +9,7 @@ use crate::state::follow_ups::FollowUp;
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::Change;
 use ysomorph_core::definition::FileKey;
-use ysomorph_core::impact::{self, ABOUT_CODE, Named, carried, takes_back};
+use ysomorph_core::impact::{self, ABOUT_CODE, Named, takes_back};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::name;
 
@@ -28,31 +28,27 @@ impl Workspace {
         }
         let engine = outcome.accepted.engine;
         let taken = outcome.comparison.taken();
-        let ends = |f: &&FollowUp| match f.lost() {
-            Some(lost) => carried(lost, &taken, &outcome.accepted).is_none(),
-            None => f.cause.is_some() && f.after(&outcome.comparison, &[], &outcome.accepted).is_none(),
-        };
-        let ended: Vec<&FollowUp> = self.state.follow_ups.iter().filter(ends).collect();
-        // Also those that nobody closed aren't open where a person did something about them, or about a part of them.
-        let open: BTreeSet<(String, String)> = match ended.is_empty() {
-            true => BTreeSet::new(),
-            false => self.left_now(&[])?.still_open().map(|f| (f.name.clone(), f.message.clone())).collect(),
-        };
         let is_now = |(table, column): Named<'_>, (of_table, of_column): Named<'_>| {
             name::same(table, taken.table(of_table)) && same_column(column, of_column.map(|c| taken.column(of_table, c)))
         };
         // What the change itself had left in the same place: by the same rule, else by one that is about the same.
-        let left_then = |f: &impact::FollowUp, cause: &Change| {
+        let left_then = |f: &impact::FollowUp| {
+            let takes_back = |first: &Change| f.cause.as_ref().is_some_and(|cause| takes_back(cause, first, engine, &is_now));
             let is_same = |e: &&FollowUp| {
                 impact::place(&e.name, &e.rule) == f.place()
                     && family(&e.rule) == family(f.finding.rule)
-                    && e.cause.as_ref().is_some_and(|first| takes_back(cause, first, engine, &is_now))
+                    && e.cause.as_ref().is_some_and(takes_back)
             };
-            let mut then: Vec<&FollowUp> = ended.iter().copied().filter(is_same).collect();
+            let mut then: Vec<&FollowUp> = self.state.follow_ups.iter().filter(is_same).collect();
             if then.iter().any(|e| e.name == f.name) {
                 then.retain(|e| e.name == f.name);
             }
             then
+        };
+        // Also those that nobody closed aren't open where a person did something about them, or about a part of them.
+        let open: BTreeSet<(String, String)> = match found.iter().any(|f| !left_then(f).is_empty()) {
+            true => self.left_now(&[])?.still_open().map(|f| (f.name.clone(), f.message.clone())).collect(),
+            false => BTreeSet::new(),
         };
         let former = outcome.known.former();
         let were_called = |table: &str, of_table: &str| {
@@ -69,7 +65,7 @@ impl Workspace {
         let entries = merges::read_all(&self.root)?;
         let returns = |f: &impact::FollowUp| {
             let (Some(cause), Some(entity)) = (&f.cause, &f.finding.entity) else { return false };
-            let then = left_then(f, cause);
+            let then = left_then(f);
             if !then.is_empty() {
                 return then.iter().all(|e| open.contains(&(e.name.clone(), e.message.clone())));
             }
