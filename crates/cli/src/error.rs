@@ -72,7 +72,7 @@ impl CliError {
     }
 }
 
-/// Most problems shown at once: who has so many mends the first ones first.
+/// Most problems shown at once: who has so many fixes the first ones first.
 pub const MOST_SHOWN: usize = 100;
 
 /// Says how many problems weren't shown.
@@ -128,7 +128,7 @@ impl From<OpenError> for CliError {
                 CliError::new(refused.to_string()).hint("this workspace was made or changed by something else than ysomorph: see what put it there")
             }
             OpenError::Recovery(_) => CliError::new(error.to_string()).hint(
-                "mend what is said and run any command: the write is completed first. To give the write up, take .ysomorph/pending away and restore the files from version control",
+                "fix what is said and run any command: the write is completed first. To give the write up, take .ysomorph/pending away and restore the files from version control",
             ),
         }
     }

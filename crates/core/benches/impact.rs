@@ -2,8 +2,8 @@
 
 use divan::Bencher;
 use ysomorph_core::changes::compare;
-use ysomorph_core::draft::{Conventions, NamesInUse, Plan, draft};
-use ysomorph_core::impact::{Around, Input, check, impact};
+use ysomorph_core::draft::{Conventions, DraftInput, NamesInUse, draft};
+use ysomorph_core::impact::{Around, ImpactInput, check, impact};
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::{Column, ColumnType, Engine, ForeignKey, Schema, Table, Unique};
 
@@ -63,12 +63,12 @@ fn schema(changed: bool) -> Schema {
 fn impact_of_ten_changes(bencher: Bencher<'_, '_>) {
     let (accepted, changed) = (schema(false), schema(true));
     let (conventions, names) = (Conventions::default(), NamesInUse::default());
-    let plan = Plan { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
+    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
     let tree = draft(&accepted, &plan).tree;
     let comparison = compare(&accepted, &changed, &Known::default());
     assert_eq!(comparison.changes.len(), 10, "ten renames");
     let around = Around::default();
-    let input = Input { tree: &tree, accepted: &accepted, changed: &changed, comparison: &comparison, around: &around };
+    let input = ImpactInput { tree: &tree, accepted: &accepted, changed: &changed, comparison: &comparison, around: &around };
     assert!(impact(input).iter().any(|f| f.rule == "page/column-missing"), "they break pages");
     bencher.bench(|| impact(input).len());
 }
@@ -77,7 +77,7 @@ fn impact_of_ten_changes(bencher: Bencher<'_, '_>) {
 fn check_of_everything(bencher: Bencher<'_, '_>) {
     let accepted = schema(false);
     let (conventions, names) = (Conventions::default(), NamesInUse::default());
-    let plan = Plan { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
+    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
     let tree = draft(&accepted, &plan).tree;
     bencher.bench(|| check(&tree, &accepted).len());
 }

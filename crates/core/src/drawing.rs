@@ -67,7 +67,7 @@ pub type Translations = BTreeMap<String, String>;
 
 /// What drawing looks at.
 #[derive(Clone, Copy)]
-pub struct Scene<'a> {
+pub struct DrawingInput<'a> {
     /// The definition.
     pub model: &'a Model,
     /// What breaks.
@@ -78,7 +78,7 @@ pub struct Scene<'a> {
     pub translations: &'a Translations,
 }
 
-impl<'a> Scene<'a> {
+impl<'a> DrawingInput<'a> {
     fn access(&self, entity: &'a Entity) -> Option<&'a Access> {
         self.role.and_then(|role| entity.access_of(role))
     }

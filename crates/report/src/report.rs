@@ -95,8 +95,8 @@ pub struct Report {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub left_for_later: Option<Vec<Change>>,
     /// What earlier merges left to people and is still so.
-    #[serde(default, rename = "open_follow_ups", skip_serializing_if = "Vec::is_empty")]
-    pub left: Vec<OpenFollowUp>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub open_follow_ups: Vec<OpenFollowUp>,
     /// How findings are ordered.
     #[serde(skip)]
     pub order: Order,
@@ -286,7 +286,7 @@ pub struct FileDiff {
 impl Report {
     /// With the outcome of a merge.
     #[must_use]
-    pub fn with_merge(mut self, outcome: &Outcome, left: &[FollowUp], written: bool) -> Report {
+    pub fn with_merge(mut self, outcome: &Outcome, follow_ups: &[FollowUp], written: bool) -> Report {
         let edits = outcome.edits.iter().map(|edit| EditReport {
             file: edit.element.file.path(),
             path: edit.element.shown(),
@@ -307,7 +307,7 @@ impl Report {
         let part = |p: &Aside| PartReport { path: p.element.shown(), value: p.value.as_ref().map(value), because: p.because.clone() };
         self.set_aside = Some(outcome.set_aside.iter().map(part).collect());
         self.restored = Some(outcome.restored.iter().map(part).collect());
-        self.follow_ups = Some(left.iter().map(|f| FollowUpReport { name: f.name.clone(), finding: f.finding.clone() }).collect());
+        self.follow_ups = Some(follow_ups.iter().map(|f| FollowUpReport { name: f.name.clone(), finding: f.finding.clone() }).collect());
         self.written = Some(written);
         self
     }

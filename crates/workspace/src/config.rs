@@ -2,7 +2,7 @@
 
 use serde::Deserialize;
 use ysomorph_core::draft::Conventions;
-use ysomorph_core::merge::{FieldNames, NewFields};
+use ysomorph_core::merge::{FieldNaming, NewFields};
 use ysomorph_core::rename::RenamePolicy;
 
 /// The workspace's configuration.
@@ -69,7 +69,7 @@ pub struct MergeConfig {
     /// What new fields do on hand-laid pages.
     pub new_fields: NewFields,
     /// Whether a field follows its column's name.
-    pub field_names: FieldNames,
+    pub field_names: FieldNaming,
 }
 
 /// `[code]`

@@ -3,7 +3,7 @@
 //! Nothing that either branch hid, lost or left to people goes: lists of tiles take the lines of both, the accepted schema and
 //! what is known take what each branch changed since they parted, as the entries of the merges tell it.
 
-use crate::merges::{Entry, heads};
+use crate::merges::{HistoryEntry, heads};
 use serde_json::{Map, Value};
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_kept::Tiles;
@@ -135,7 +135,7 @@ fn members(base: &[Value], ours: &[Value], theirs: &[Value]) -> Vec<Value> {
 }
 
 /// What a file of the state held where the branches of these entries parted, as the first entry that wrote it since tells it.
-pub(crate) fn base_of<'e>(entries: &'e [Entry], path: &str) -> Option<&'e str> {
+pub(crate) fn base_of<'e>(entries: &'e [HistoryEntry], path: &str) -> Option<&'e str> {
     let heads = heads(entries);
     let before = |head: &String| -> BTreeSet<String> {
         let (mut seen, mut next) = (BTreeSet::new(), vec![head.clone()]);

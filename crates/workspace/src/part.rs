@@ -13,7 +13,7 @@ pub struct Part {
     /// The changed schema as far as the part goes.
     pub schema: Schema,
     /// The changes that are left for later.
-    pub left: Vec<Change>,
+    pub for_later: Vec<Change>,
 }
 
 impl Workspace {
@@ -33,7 +33,7 @@ impl Workspace {
         let schema = partly(accepted, changed, &comparison, &tables, &self.state.kept.known.later);
         let taken: BTreeSet<String> = tables.iter().map(|table| name::fold(table)).collect();
         let is_taken = |change: &&Change| taken.contains(&name::fold(&change.table));
-        let left = comparison.changes.iter().filter(|change| !is_taken(change)).cloned().collect();
-        Ok(Part { schema, left })
+        let for_later = comparison.changes.iter().filter(|change| !is_taken(change)).cloned().collect();
+        Ok(Part { schema, for_later })
     }
 }

@@ -3,9 +3,9 @@
 use crate::decisions::{self, Answer};
 use crate::files::FileError;
 use crate::folder::{self, Before, Step, Transaction, TransactionError, digest};
+use crate::follow_ups::FollowUps;
 use crate::kept::{KNOWN, Kept as Stated, ReconcileError, Was, reconcile, whole_of};
-use crate::left::Left;
-use crate::merges::{By, Changed, Done, Entry, EntryKind, NewEntry, Part};
+use crate::merges::{By, Changed, Done, EntryKind, HistoryEntry, NewEntry, Part};
 use crate::open::Workspace;
 use crate::secret;
 use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
@@ -13,10 +13,10 @@ use crate::toml::parse;
 use crate::write_error::WriteError;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
-use ysomorph_core::definition::{FileKey, Index, Node, Tree};
-use ysomorph_core::draft::{Explained, NamesInUse, Plan, explained};
+use ysomorph_core::definition::{EntityIndex, FileKey, Node, Tree};
+use ysomorph_core::draft::{DraftInput, Explained, NamesInUse, explained};
 use ysomorph_core::impact;
-use ysomorph_core::merge::{Aside, Input, Kept, Outcome, Whole, customisations, merge, reset, with_excluded};
+use ysomorph_core::merge::{Aside, Kept, MergeInput, Outcome, Whole, customisations, merge, reset, with_excluded};
 use ysomorph_core::schema::Schema;
 use ysomorph_kept::Tiles;
 
@@ -28,7 +28,7 @@ pub struct Planned {
     /// Every file that changes: before, after.
     pub files: BTreeMap<String, (Option<String>, Option<String>)>,
     /// What is left to people.
-    pub left: Left,
+    pub follow_ups: FollowUps,
     /// The answers it uses.
     pub used: Vec<Answer>,
 }
@@ -47,7 +47,7 @@ impl Planned {
     fn done(&self) -> Done {
         let parts = |all: &[Aside]| all.iter().map(|a| Part { name: a.element.shown(), because: a.because.clone() }).collect();
         let mut left: Vec<Part> = Vec::new();
-        for one in &self.left.open {
+        for one in &self.follow_ups.open {
             if left.last().is_none_or(|last| last.name != one.name) {
                 left.push(Part { name: one.name.clone(), because: one.finding.message.clone() });
             }
@@ -63,8 +63,8 @@ impl Planned {
 
 impl Workspace {
     /// What the core merges from.
-    pub fn merge_input<'a>(&'a self, changed: &'a Schema, answers: &'a BTreeMap<String, String>) -> Input<'a> {
-        Input {
+    pub fn merge_input<'a>(&'a self, changed: &'a Schema, answers: &'a BTreeMap<String, String>) -> MergeInput<'a> {
+        MergeInput {
             whole: &self.kept().whole,
             deleted: &self.kept().deleted,
             renamed: &self.kept().renamed,
@@ -84,10 +84,10 @@ impl Workspace {
     /// What the generator writes for a schema today, under the names that a definition uses.
     pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Explained {
         let first_names = self.state.kept.known.first_names(schema);
-        let names = NamesInUse::of_whole(tree, &Index::of(tree), first_names, &|_| false, &|_| false);
+        let names = NamesInUse::of_whole(tree, &EntityIndex::of(tree), first_names, &|_| false, &|_| false);
         let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
         let open_to = self.state.kept.known.start_role.as_deref();
-        explained(schema, &Plan { conventions: &self.config.conventions, names: &names, open_to, title })
+        explained(schema, &DraftInput { conventions: &self.config.conventions, names: &names, open_to, title })
     }
 
     /// What was set aside and gave way, for good, to what people did to the files since the last merge: the element, and its text.
@@ -150,10 +150,10 @@ impl Workspace {
         if !outcome.exclude.is_empty() {
             put("ysomorph.toml".to_owned(), Some(&self.config_text), Some(exclude(&self.config_text, &outcome.exclude)?));
         }
-        let left = self.left_after(&outcome, changed, &texts, &catalogues).map_err(WriteError::File)?;
+        let follow_ups = self.follow_ups_after(&outcome, changed, &texts, &catalogues).map_err(WriteError::File)?;
         let mut new_state = crate::state::files(
             &outcome.accepted,
-            &left.all,
+            &follow_ups.all,
             &Stated { files: kept, ..Stated::default() },
             &texts,
             &outcome.known,
@@ -184,7 +184,7 @@ impl Workspace {
             })
             .cloned()
             .collect();
-        Ok(Planned { outcome, left, files, used })
+        Ok(Planned { outcome, follow_ups, files, used })
     }
 
     /// The definition as files read, with places in them.
@@ -214,7 +214,7 @@ impl Workspace {
     }
 
     /// Writes a plan in one transaction, with an entry that tells it.
-    pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, by: &By) -> Result<Entry, WriteError> {
+    pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, by: &By) -> Result<HistoryEntry, WriteError> {
         let mut lock = folder::take(&self.root)?;
         self.is_as_read()?;
         let mode = |path: &String| self.state.kept.modes.get(path).copied();

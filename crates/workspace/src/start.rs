@@ -10,7 +10,7 @@ use crate::write_error::WriteError;
 use std::collections::BTreeMap;
 use std::path::Path;
 use ysomorph_core::definition::FileKey;
-use ysomorph_core::draft::{Conventions, Explained, NamesInUse, Plan, explained};
+use ysomorph_core::draft::{Conventions, DraftInput, Explained, NamesInUse, explained};
 use ysomorph_core::merge::Identities;
 use ysomorph_core::schema::Schema;
 
@@ -144,7 +144,7 @@ fn leave_nothing(root: &Path, new_folders: &[&str]) {
 
 fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Explained {
     let names = NamesInUse::default();
-    explained(schema, &Plan { conventions, names: &names, open_to: Some(ROLE), title })
+    explained(schema, &DraftInput { conventions, names: &names, open_to: Some(ROLE), title })
 }
 
 fn new_file(path: &str, text: String) -> Step {

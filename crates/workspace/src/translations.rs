@@ -14,7 +14,7 @@ use ysomorph_core::impact::{Location, Translation};
 
 /// An entry of a catalogue.
 #[derive(Debug, Clone, PartialEq, Eq)]
-struct Entry {
+struct CatalogueEntry {
     /// Its bytes, from its first line to the end of its last.
     at: Range<usize>,
     context: String,
@@ -81,7 +81,7 @@ pub(crate) fn read(root: &Path, errors: &mut Vec<FileError>) -> BTreeMap<String,
 }
 
 /// The entries of a catalogue; where it can't be read, the line and what is wrong.
-fn entries(text: &str) -> Result<Vec<Entry>, (u32, String)> {
+fn entries(text: &str) -> Result<Vec<CatalogueEntry>, (u32, String)> {
     let mut all = Vec::new();
     let mut start = 0;
     let mut lines: Vec<(usize, usize, &str)> = Vec::new();
@@ -100,9 +100,9 @@ fn entries(text: &str) -> Result<Vec<Entry>, (u32, String)> {
     Ok(all)
 }
 
-fn entry(lines: &[(usize, usize, &str)]) -> Result<Option<Entry>, (u32, String)> {
+fn entry(lines: &[(usize, usize, &str)]) -> Result<Option<CatalogueEntry>, (u32, String)> {
     let (Some(first), Some(last)) = (lines.first(), lines.last()) else { return Ok(None) };
-    let mut entry = Entry {
+    let mut entry = CatalogueEntry {
         at: first.0..last.0 + last.2.len(),
         context: String::new(),
         id: String::new(),

@@ -3,7 +3,7 @@
 use crate::decisions::{self, Answer};
 use crate::files::read_text;
 use crate::folder::{self, TransactionError, digest};
-use crate::merges::{By, Changed, Done, Entry, EntryKind, NewEntry, in_force, read_all};
+use crate::merges::{By, Changed, Done, EntryKind, HistoryEntry, NewEntry, in_force, read_all};
 use crate::open::Workspace;
 use crate::secret;
 use crate::state::follow_ups::FOLLOW_UPS;
@@ -37,7 +37,7 @@ pub enum UndoError {
 #[derive(Debug)]
 pub struct Undone {
     /// Its entry.
-    pub entry: Entry,
+    pub entry: HistoryEntry,
     /// The entries that were in force and no longer are.
     pub taken_back: Vec<String>,
 }
@@ -46,9 +46,9 @@ pub struct Undone {
 ///
 /// # Errors
 /// Where there is none, or more than one.
-pub fn named<'a>(entries: &'a [Entry], name: &str) -> Result<&'a Entry, UndoError> {
+pub fn named<'a>(entries: &'a [HistoryEntry], name: &str) -> Result<&'a HistoryEntry, UndoError> {
     let exact = entries.iter().find(|e| e.id == name);
-    let near: Vec<&Entry> = match exact {
+    let near: Vec<&HistoryEntry> = match exact {
         Some(entry) => vec![entry],
         None => entries.iter().filter(|e| !name.is_empty() && (e.id.starts_with(name) || e.id.ends_with(name))).collect(),
     };
@@ -70,7 +70,7 @@ impl Workspace {
         let target = match entry {
             Some(name) => named(&entries, name)?,
             None => {
-                let in_force = |e: &&Entry| e.kind == EntryKind::Merge && active.contains(e.id.as_str());
+                let in_force = |e: &&HistoryEntry| e.kind == EntryKind::Merge && active.contains(e.id.as_str());
                 entries.iter().rev().find(in_force).ok_or(UndoError::Nothing)?
             }
         };
@@ -105,7 +105,7 @@ impl Workspace {
     }
 
     /// The files that these latest entries wrote, as they are and as they were before the first of them.
-    fn files_before(&self, back: &[Entry]) -> Result<BTreeMap<String, Changed>, UndoError> {
+    fn files_before(&self, back: &[HistoryEntry]) -> Result<BTreeMap<String, Changed>, UndoError> {
         let mut now_there: BTreeMap<&str, Option<String>> = BTreeMap::new();
         // What each file held, a password masked, and the mode it had.
         let mut restored: BTreeMap<&str, (Option<String>, Option<u32>)> = BTreeMap::new();

@@ -10,9 +10,9 @@ use ysomorph_report::text;
 pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
     let findings = impact::check_with(&workspace.tree, workspace.accepted(), &workspace.around());
-    let left = workspace.left_now(&findings).map_err(|e| CliError::files(&[e]))?;
+    let follow_ups = workspace.follow_ups_now(&findings).map_err(|e| CliError::files(&[e]))?;
     let mut report = bare_report("check", session, &workspace, workspace.accepted()).with_findings(findings);
-    report.left = left.still_open().map(open_follow_up).collect();
+    report.open_follow_ups = follow_ups.still_open().map(open_follow_up).collect();
     report.verbose = session.verbose;
     print(output, &report, text::check);
     let totals = report.totals.unwrap_or_default();

@@ -15,7 +15,7 @@ use ysomorph_core::impact::check;
 use ysomorph_core::merge::merge;
 use ysomorph_core::name::{fits, nearest, shown};
 use ysomorph_report::text;
-use ysomorph_workspace::{Left, Workspace};
+use ysomorph_workspace::{FollowUps, Workspace};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -64,7 +64,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         return dialogue::run(&workspace, &changed, output);
     }
     let mut report = report("decide", session, &workspace, &changed, &outcome);
-    report.left = left(&workspace)?.still_open().map(open_follow_up).collect();
+    report.open_follow_ups = follow_ups(&workspace)?.still_open().map(open_follow_up).collect();
     print(output, &report, text::questions);
     Ok(u8::from(open > 0))
 }
@@ -79,18 +79,18 @@ fn without_choice(workspace: &Workspace, changed: &ysomorph_core::schema::Schema
 }
 
 /// What earlier merges left to people, as it is now.
-fn left(workspace: &Workspace) -> Result<Left, CliError> {
+fn follow_ups(workspace: &Workspace) -> Result<FollowUps, CliError> {
     let breaks = match workspace.remembered_follow_ups().next() {
         Some(_) => check(&workspace.tree, workspace.accepted()),
         None => Vec::new(),
     };
-    workspace.left_now(&breaks).map_err(|e| CliError::files(&[e]))
+    workspace.follow_ups_now(&breaks).map_err(|e| CliError::files(&[e]))
 }
 
 /// Closes a follow-up, or with a pattern all open ones like it.
 fn close(workspace: &Workspace, name: &str, output: &mut Output) -> Result<u8, CliError> {
-    let left = left(workspace)?;
-    let open: Vec<&str> = left.still_open().map(|f| f.name.as_str()).collect();
+    let follow_ups = follow_ups(workspace)?;
+    let open: Vec<&str> = follow_ups.still_open().map(|f| f.name.as_str()).collect();
     let meant = |open: &&str| *open == name || name.contains('*') && fits(name, open);
     let closed: Vec<&str> = open.iter().copied().filter(meant).collect();
     if closed.is_empty() {

@@ -6,7 +6,7 @@ use crate::session::Session;
 use clap::Args;
 use std::collections::BTreeSet;
 use ysomorph_report::{AnswerReport, EntryReport, FileDiff, PartReport, text};
-use ysomorph_workspace::{Entry, merges};
+use ysomorph_workspace::{HistoryEntry, merges};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -21,7 +21,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let workspace = session.open()?;
     let entries = merges::read_all(&workspace.root).map_err(|e| CliError::files(&[e]))?;
     let active = merges::in_force(&entries);
-    let wanted: Vec<&Entry> = match &arguments.entry {
+    let wanted: Vec<&HistoryEntry> = match &arguments.entry {
         Some(name) => vec![ysomorph_workspace::named(&entries, name)?],
         None => entries.iter().collect(),
     };
@@ -37,7 +37,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     Ok(0)
 }
 
-fn told(entry: &Entry, active: &BTreeSet<&str>) -> EntryReport {
+fn told(entry: &HistoryEntry, active: &BTreeSet<&str>) -> EntryReport {
     let parts = |parts: &[merges::Part]| {
         parts.iter().map(|p| PartReport { path: p.name.clone(), value: None, because: p.because.clone() }).collect()
     };

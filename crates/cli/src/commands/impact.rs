@@ -8,7 +8,7 @@ use crate::output::Output;
 use crate::session::{Session, report};
 use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
-use ysomorph_core::impact::{self, Baseline, Finding, Input, RULES};
+use ysomorph_core::impact::{self, Baseline, Finding, ImpactInput, RULES};
 use ysomorph_core::merge::merge;
 use ysomorph_core::name::{matches_any, shown};
 use ysomorph_report::text;
@@ -107,11 +107,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     (around.code, around.renamed_fields) = (code, outcome.renamed_fields.clone());
     let accepted = workspace.accepted();
     if arguments.data {
-        let input = Input { tree, accepted, changed: &changed, comparison, around: &around };
+        let input = ImpactInput { tree, accepted, changed: &changed, comparison, around: &around };
         around.data = Session::count(&session.changed_source(&workspace)?, impact::data::plan(input))?;
     }
     let around = &around;
-    let mut findings = impact::impact(Input { tree, accepted, changed: &changed, comparison, around });
+    let mut findings = impact::impact(ImpactInput { tree, accepted, changed: &changed, comparison, around });
     ysomorph_core::merge::settle(&mut findings, &outcome, &changed);
     let found = findings.len();
     findings.retain(|f| arguments.wants(f));

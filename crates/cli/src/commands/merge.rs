@@ -68,7 +68,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         workspace.write(&planned, &answers, &By { when: now(), who: who(&workspace.root) })?;
     }
     let mut report = merge_report("merge", session, &workspace, changed, &planned, write);
-    (report.only, report.left_for_later) = (arguments.only.clone(), part.map(|part| part.left));
+    (report.only, report.left_for_later) = (arguments.only.clone(), part.map(|part| part.for_later));
     report.verbose = session.verbose;
     match (&arguments.patch, patched) {
         (Some(file), Some(files)) if file.as_os_str() == "-" => output.push(&patch(&files)),
@@ -117,7 +117,7 @@ fn used_by(entities: &[String]) -> String {
 /// A definition with unknown keys or names can't be merged: something would be guessed.
 pub(super) fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
     let mut problems = workspace.problems();
-    // SQL that was kept to be mended by hand is known: it hinders no other merge.
+    // SQL that was kept to be fixed by hand is known: it hinders no other merge.
     let is_left = |file: &str| workspace.remembered_follow_ups().any(|f| f.rule == "page/source-broken" && f.file.as_deref() == Some(file));
     problems.retain(|p| !(p.path.contains("/source/") && is_left(&p.file.path())));
     if problems.is_empty() {
@@ -165,7 +165,7 @@ pub(super) fn merge_report(
     written: bool,
 ) -> ysomorph_report::Report {
     let mut report =
-        report(command, session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.left.open, written);
+        report(command, session, workspace, changed, &planned.outcome).with_merge(&planned.outcome, &planned.follow_ups.open, written);
     let gave_way = workspace.superseded().map(|(path, text)| PartReport {
         path,
         value: Some(text.into()),
@@ -176,6 +176,6 @@ pub(super) fn merge_report(
     // Follow-ups stand in the files as the merge leaves them.
     let texts = report.diffs.iter().filter_map(|diff| Some((diff.path.clone(), diff.after.clone()?)));
     report.texts.extend(texts);
-    report.texts.extend(planned.left.code.iter().map(|(file, text)| (file.clone(), text.to_string())));
+    report.texts.extend(planned.follow_ups.code.iter().map(|(file, text)| (file.clone(), text.to_string())));
     report
 }

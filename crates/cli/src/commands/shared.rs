@@ -45,15 +45,15 @@ fn ask_who(folder: &Path) -> Option<String> {
 }
 
 /// A follow-up of an earlier merge, for a report.
-pub fn open_follow_up(left: &FollowUp) -> OpenFollowUp {
+pub fn open_follow_up(follow_up: &FollowUp) -> OpenFollowUp {
     OpenFollowUp {
-        name: left.name.clone(),
-        rule: left.rule.clone(),
-        severity: left.severity,
-        file: left.file.clone(),
-        entity: left.entity.clone(),
-        message: left.message.clone(),
-        places: left.places,
+        name: follow_up.name.clone(),
+        rule: follow_up.rule.clone(),
+        severity: follow_up.severity,
+        file: follow_up.file.clone(),
+        entity: follow_up.entity.clone(),
+        message: follow_up.message.clone(),
+        places: follow_up.places,
     }
 }
 

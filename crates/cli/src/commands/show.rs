@@ -7,8 +7,8 @@ use crate::session::{Session, bare_report};
 use clap::Args;
 use std::collections::BTreeMap;
 use ysomorph_core::definition::{Model, Tree};
-use ysomorph_core::drawing::{Drawing, Scene};
-use ysomorph_core::impact::{self, Finding, Input};
+use ysomorph_core::drawing::{Drawing, DrawingInput};
+use ysomorph_core::impact::{self, Finding, ImpactInput};
 use ysomorph_core::merge::merge;
 use ysomorph_core::name::nearest;
 use ysomorph_core::schema::Schema;
@@ -50,10 +50,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         None => BTreeMap::new(),
     };
     let (tree, comparison, around) = (&workspace.tree, &outcome.comparison, &workspace.around());
-    let findings = impact::impact(Input { tree, accepted: workspace.accepted(), changed: &changed, comparison, around });
+    let findings = impact::impact(ImpactInput { tree, accepted: workspace.accepted(), changed: &changed, comparison, around });
     let picture = |tree: &Tree, known: &Schema, findings: &[Finding]| -> Result<Drawing, CliError> {
         let model = Model::of(tree);
-        let scene = Scene { model: &model, findings, role: arguments.role.as_deref(), translations: &translations };
+        let scene = DrawingInput { model: &model, findings, role: arguments.role.as_deref(), translations: &translations };
         draw(arguments, &scene, known, &source)
     };
     let drawn_page = |when: &str, page: Drawing, tree: &Tree, known: &Schema| {
@@ -74,7 +74,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     Ok(0)
 }
 
-fn draw(arguments: &Arguments, scene: &Scene<'_>, known: &Schema, source: &Source) -> Result<Drawing, CliError> {
+fn draw(arguments: &Arguments, scene: &DrawingInput<'_>, known: &Schema, source: &Source) -> Result<Drawing, CliError> {
     let (entity, page) = arguments.page.split_once('/').unwrap_or((&arguments.page, "list"));
     let unknown = |message: String, near: Option<&str>, names: Vec<&str>| match near {
         Some(near) => CliError::new(message).hint(format!("did you mean `{near}`?")),

@@ -7,7 +7,7 @@ use rusqlite::Connection;
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::compare;
 use ysomorph_core::definition::{Model, Tree};
-use ysomorph_core::impact::{self, Around, Finding, Input, Remedy, Severity};
+use ysomorph_core::impact::{self, Around, Finding, ImpactInput, Remedy, Severity};
 use ysomorph_core::merge::{merge, safe_answers};
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::Schema;
@@ -76,7 +76,7 @@ fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> (BTreeSet<(
     let (accepted, changed) = (accepted.schema(), changed.schema());
     let comparison = compare(&accepted, &changed, &Known::default());
     let findings =
-        impact::impact(Input { tree, accepted: &accepted, changed: &changed, comparison: &comparison, around: &Around::default() });
+        impact::impact(ImpactInput { tree, accepted: &accepted, changed: &changed, comparison: &comparison, around: &Around::default() });
     let counts = |rule: &str| {
         ["page/", "lookup/", "access/", "value/", "exchange/"].iter().any(|g| rule.starts_with(g)) || rule == "label/title-broken"
     };
@@ -104,7 +104,7 @@ fn misjudged(workspace: &Workspace, accepted: &Database, changed: &Database) -> 
     let outcome = merge(&workspace.merge_input(&new, &answers));
     let mut around = workspace.around();
     around.renamed_fields.clone_from(&outcome.renamed_fields);
-    let input = Input { tree: &workspace.tree, accepted: &old, changed: &new, comparison: &outcome.comparison, around: &around };
+    let input = ImpactInput { tree: &workspace.tree, accepted: &old, changed: &new, comparison: &outcome.comparison, around: &around };
     let mut findings = impact::impact(input);
     let after = outcome.breaks_left(&new);
     ysomorph_core::merge::settle(&mut findings, &outcome, &new);

@@ -5,14 +5,14 @@ use crate::journey::HARBOUR;
 use crate::model::{Database, Random};
 use rusqlite::Connection;
 use ysomorph_core::definition::{Tree, validate};
-use ysomorph_core::draft::{Conventions, NamesInUse, Plan, draft};
+use ysomorph_core::draft::{Conventions, DraftInput, NamesInUse, draft};
 use ysomorph_core::schema::Schema;
 use ysomorph_sources::sqlite::{prepare_connection, read_from};
 
 fn drafted(schema: &Schema) -> Tree {
     let names = NamesInUse::default();
     let conventions = Conventions::default();
-    draft(schema, &Plan { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Test" }).tree
+    draft(schema, &DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Test" }).tree
 }
 
 #[test]

@@ -96,7 +96,7 @@ fn keys_keep_their_spelling_through_a_name_that_needs_quotes() {
 #[test]
 fn what_is_set_aside_follows_too() {
     let project = mentioned();
-    // SQL that is kept although what it names is gone is a person's to mend.
+    // SQL that is kept although what it names is gone is a person's to fix.
     project.edit("app/keeper.toml", ", phone = :phone WHERE", " WHERE");
     project.append("app/keeper.toml", "\n[check.reach]\nrule = \"phone IS NOT NULL OR postcode IS NOT NULL\"\nmessage = \"How?\"\n");
     let before = project.definition();

@@ -25,14 +25,6 @@ const LOOKING: &[&[&str]] = &[
 /// What writes.
 const WRITING: &[&[&str]] = &[&["merge", "--write", "--safe"], &["undo"], &["decide", "rename/hive.colour", "paint"]];
 
-/// Rules that are about more than a definition and a change: their cases stand in this file.
-pub const RULE_CASES: &[(&str, Option<&str>)] = &[
-    ("definition/password-kept", Some("risk")),
-    ("definition/password-kept", None),
-    ("definition/sql-too-deep", Some("note")),
-    ("definition/sql-too-deep", None),
-];
-
 /// A workspace whose database has changed, with one merge behind it.
 fn changed() -> Project {
     let project = Project::new(SQL);

@@ -77,7 +77,7 @@ pub fn merge_answered(
         workspace.write(&planned, &answers, &By::default()).unwrap();
     }
     let again = Workspace::open(root).unwrap();
-    // SQL that was kept to be mended by hand is a follow-up.
+    // SQL that was kept to be fixed by hand is a follow-up.
     let mut problems = ysomorph_core::definition::validate(&again.tree, again.accepted());
     problems.retain(|p| !p.path.contains("/source/"));
     assert!(problems.is_empty(), "the merge left a definition that isn't sound: {problems:?}");
@@ -325,7 +325,7 @@ fn assert_untouched(
     for change in &outcome.comparison.changes {
         affected.extend([Some(&change.table), change.column.as_ref(), change.to.as_ref()].into_iter().flatten().map(|n| name::fold(n)));
     }
-    let index = ysomorph_core::definition::Index::of(tree);
+    let index = ysomorph_core::definition::EntityIndex::of(tree);
     let mut words = affected.clone();
     for (entity, known) in &index.entities {
         if affected.contains(&name::fold(&known.table)) {

@@ -84,7 +84,7 @@ fn commit(project: &Project, message: &str) {
 }
 
 /// One database goes on; one branch merges it early, the other late, both edit by hand; joined, and merged once more.
-/// Whether it came to its end: where the two sides of a file fit together no more, a person has to mend it first.
+/// Whether it came to its end: where the two sides of a file fit together no more, a person has to fix it first.
 fn run(seed: u64) -> bool {
     let mut random = Random::new(seed ^ 0x7EA3);
     let original = Database::random(&mut random);
@@ -125,7 +125,7 @@ fn run(seed: u64) -> bool {
     let workspace = Workspace::open(root).unwrap_or_else(|e| panic!("{e}: {e:?}"));
     let problems = workspace.problems();
     if let Some(problem) = problems.first() {
-        println!("pair {seed} has to be mended by hand: {}: {}", problem.path, problem.message);
+        println!("pair {seed} has to be fixed by hand: {}: {}", problem.path, problem.message);
         return false;
     }
     drop(workspace);

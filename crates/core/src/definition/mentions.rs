@@ -1,6 +1,6 @@
 //! Mentions of tables and columns under other names: only a name's own characters change.
 
-use super::references::{Index, Reference, Referent, references_in};
+use super::references::{EntityIndex, Reference, Referent, references_in};
 use super::{FileKey, Node, Seg, Shape, Tree, Value, at_path};
 use crate::name;
 use crate::rename::RenameMap;
@@ -14,7 +14,13 @@ pub type Pieces = Vec<(Range<usize>, String)>;
 
 /// The values of a file that mention something renamed, with what to replace in each; `None` where that can't be told with
 /// certainty. `all` is the schema under the names before.
-pub fn renamed_mentions(file: &FileKey, root: &Node, index: &Index, all: &Schema, names: &RenameMap) -> Vec<(Vec<Seg>, Option<Pieces>)> {
+pub fn renamed_mentions(
+    file: &FileKey,
+    root: &Node,
+    index: &EntityIndex,
+    all: &Schema,
+    names: &RenameMap,
+) -> Vec<(Vec<Seg>, Option<Pieces>)> {
     let mut by_value: BTreeMap<Vec<Seg>, Vec<Reference>> = BTreeMap::new();
     for reference in references_in(file, root, index, all) {
         by_value.entry(reference.path.clone()).or_default().push(reference);
@@ -32,7 +38,7 @@ pub fn renamed_mentions(file: &FileKey, root: &Node, index: &Index, all: &Schema
 
 /// Renames every mention in a definition that can be told with certainty.
 pub fn rename_mentions(tree: &mut Tree, all: &Schema, names: &RenameMap) {
-    let index = Index::of(tree);
+    let index = EntityIndex::of(tree);
     for (file, root) in &mut tree.files {
         for (path, pieces) in renamed_mentions(file, root, &index, all, names) {
             let text = root.at_path_mut(&path).map(|node| &mut node.value);
@@ -49,7 +55,7 @@ fn pieces(
     path: &[Seg],
     text: &str,
     references: &[Reference],
-    index: &Index,
+    index: &EntityIndex,
     all: &Schema,
     names: &RenameMap,
 ) -> Option<Pieces> {

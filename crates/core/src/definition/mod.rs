@@ -27,7 +27,7 @@ pub use model::{
 };
 pub use node::{At, Entry, FileKey, Node, Seg, Tree, Value, display_path};
 pub use page_kinds::{Drawn, PageKind};
-pub use references::{EntityNames, FieldNames, Index, Reference, Referent, references, references_in};
+pub use references::{EntityIndex, KnownEntity, KnownField, Reference, Referent, references, references_in};
 pub use shape::{Key, OnGone, Role, Shape};
 pub use shape_at::{Loss, at_path, shape_of};
 pub use validate::{Problem, ProblemKind, validate, validate_workspace};

@@ -61,7 +61,7 @@ pub struct Reference {
 
 /// What the walk has to know of an entity to say what a name in another place means.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct EntityNames {
+pub struct KnownEntity {
     /// Its table, as names compare.
     pub table: String,
     /// Its key columns.
@@ -69,12 +69,12 @@ pub struct EntityNames {
     /// A query that stands in for the table.
     pub select: Option<String>,
     /// Its fields.
-    pub fields: BTreeMap<String, FieldNames>,
+    pub fields: BTreeMap<String, KnownField>,
 }
 
 /// What the walk has to know of a field.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct FieldNames {
+pub struct KnownField {
     /// Its columns.
     pub columns: Vec<String>,
     /// The entity that a lookup or related set points at.
@@ -83,14 +83,14 @@ pub struct FieldNames {
     pub through: Option<(String, Vec<String>, Vec<String>)>,
 }
 
-impl FieldNames {
+impl KnownField {
     /// Whether a column is one of its columns.
     pub fn is_over(&self, column: &str) -> bool {
         name::contains(&self.columns, column)
     }
 }
 
-impl EntityNames {
+impl KnownEntity {
     /// What the entity's own SQL is over.
     pub fn scope(&self) -> sql::Scope<'_> {
         sql::Scope::Columns { table: &self.table, select: self.select.as_deref() }
@@ -99,17 +99,17 @@ impl EntityNames {
 
 /// Entities by name.
 #[derive(Debug, Clone, Default)]
-pub struct Index {
+pub struct EntityIndex {
     /// By entity name.
-    pub entities: BTreeMap<String, EntityNames>,
+    pub entities: BTreeMap<String, KnownEntity>,
 }
 
-impl Index {
+impl EntityIndex {
     /// Reads the names in use from a tree.
-    pub fn of(tree: &Tree) -> Index {
+    pub fn of(tree: &Tree) -> EntityIndex {
         let files: Vec<(&str, &Node)> = tree.entities().collect();
-        let read: Vec<(String, EntityNames)> = files.into_par_iter().map(|(name, node)| (name.to_owned(), EntityNames::of(node))).collect();
-        Index { entities: read.into_iter().collect() }
+        let read: Vec<(String, KnownEntity)> = files.into_par_iter().map(|(name, node)| (name.to_owned(), KnownEntity::of(node))).collect();
+        EntityIndex { entities: read.into_iter().collect() }
     }
 
     /// The table of an entity.
@@ -123,7 +123,7 @@ impl Index {
     }
 
     /// The same entities over tables under other names.
-    pub fn renamed(&self, map: &crate::rename::RenameMap) -> Index {
+    pub fn renamed(&self, map: &crate::rename::RenameMap) -> EntityIndex {
         let mut index = self.clone();
         for entity in index.entities.values_mut() {
             let old = entity.table.clone();
@@ -141,13 +141,13 @@ impl Index {
     }
 
     /// The entities of a table.
-    pub fn of_table<'a>(&'a self, table: &'a str) -> impl Iterator<Item = (&'a str, &'a EntityNames)> {
+    pub fn of_table<'a>(&'a self, table: &'a str) -> impl Iterator<Item = (&'a str, &'a KnownEntity)> {
         self.entities.iter().filter(move |(_, e)| name::same(&e.table, table)).map(|(n, e)| (n.as_str(), e))
     }
 }
 
-impl EntityNames {
-    fn of(node: &Node) -> EntityNames {
+impl KnownEntity {
+    fn of(node: &Node) -> KnownEntity {
         let text = |n: Option<&Node>| n.and_then(Node::as_text).map(name::read);
         let columns = |field: &Node| -> Vec<String> {
             match field.get("columns") {
@@ -164,10 +164,10 @@ impl EntityNames {
                 .get("related")
                 .and_then(|r| Some((r.get("through").and_then(Node::as_text).map(name::read_table)?, list(r, "here"), list(r, "there"))));
             let target = pointing.and_then(|l| l.get("entity")).and_then(Node::as_text).map(str::to_owned);
-            FieldNames { columns: columns(field), target, through }
+            KnownField { columns: columns(field), target, through }
         };
         let fields = node.get("field").map(Node::entries).unwrap_or_default();
-        EntityNames {
+        KnownEntity {
             table: node.get("table").and_then(Node::as_text).map(name::read_table).unwrap_or_default(),
             key: list(node, "key"),
             select: node.get("source").and_then(|s| s.get("select")).and_then(Node::as_text).map(str::to_owned),
@@ -177,13 +177,13 @@ impl EntityNames {
 }
 
 /// Every name in the definition. SQL is resolved against `schema`, which must carry the names the tree uses.
-pub fn references(tree: &Tree, index: &Index, schema: &Schema) -> Vec<Reference> {
+pub fn references(tree: &Tree, index: &EntityIndex, schema: &Schema) -> Vec<Reference> {
     let files: Vec<(&FileKey, &Node)> = tree.files.iter().collect();
     files.into_par_iter().flat_map_iter(|(file, node)| references_in(file, node, index, schema)).collect()
 }
 
 /// Every name in one file.
-pub fn references_in(file: &FileKey, root: &Node, index: &Index, schema: &Schema) -> Vec<Reference> {
+pub fn references_in(file: &FileKey, root: &Node, index: &EntityIndex, schema: &Schema) -> Vec<Reference> {
     let mut walk = Walk { file, index, schema, out: Vec::new(), path: Vec::new(), around: Vec::new(), results: BTreeMap::new() };
     walk.node(root, shape_of(file));
     walk.out
@@ -191,7 +191,7 @@ pub fn references_in(file: &FileKey, root: &Node, index: &Index, schema: &Schema
 
 struct Walk<'a> {
     file: &'a FileKey,
-    index: &'a Index,
+    index: &'a EntityIndex,
     schema: &'a Schema,
     out: Vec<Reference>,
     path: Vec<Seg>,

@@ -1,6 +1,6 @@
 //! Is the definition sound in itself and with a schema? Unknown keys, values of the wrong kind, names that don't exist.
 
-use super::{At, FileKey, Index, Node, Referent, Seg, Shape, Tree, Value, display_path, references_in, shape_of};
+use super::{At, EntityIndex, FileKey, Node, Referent, Seg, Shape, Tree, Value, display_path, references_in, shape_of};
 use crate::name;
 use crate::schema::{Engine, Schema};
 use rayon::prelude::*;
@@ -42,7 +42,7 @@ pub struct Problem {
 
 /// All problems of the definition, in the order of files and places. Columns are looked up in `schema`.
 pub fn validate(tree: &Tree, schema: &Schema) -> Vec<Problem> {
-    let index = Index::of(tree);
+    let index = EntityIndex::of(tree);
     let of = |(file, root): (&FileKey, &Node)| {
         let mut problems = Vec::new();
         let mut check = Checker { file, root, problems: &mut problems };
@@ -255,7 +255,7 @@ impl Checker<'_> {
         }
     }
 
-    fn names(&mut self, tree: &Tree, index: &Index, schema: &Schema) {
+    fn names(&mut self, tree: &Tree, index: &EntityIndex, schema: &Schema) {
         let mut seen = BTreeSet::new();
         for reference in references_in(self.file, self.root, index, schema) {
             let (kind, message, nearest) = match &reference.to {

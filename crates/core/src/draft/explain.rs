@@ -2,7 +2,7 @@
 
 use super::context::{Context, Drafted};
 use super::fields::{FieldDraft, guessed_kind};
-use super::{Conventions, Draft, Note, Plan, built, menu, routines};
+use super::{Conventions, Draft, DraftInput, Note, built, menu, routines};
 use crate::definition::{FileKey, Node, Seg, Tree};
 use crate::name;
 use crate::schema::{Schema, TableKind};
@@ -17,7 +17,7 @@ pub struct Explained {
 }
 
 /// Drafts a whole definition and says why.
-pub fn explained(schema: &Schema, plan: &Plan<'_>) -> Explained {
+pub fn explained(schema: &Schema, plan: &DraftInput<'_>) -> Explained {
     built(schema, plan, |context, draft| {
         let of = |drafted: &Drafted<'_>| {
             let node = draft.tree.entity(&drafted.entity);

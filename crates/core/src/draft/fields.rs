@@ -289,3 +289,53 @@ pub(super) fn guessed_kind(column: &Column, kind: &FieldKind, conventions: &Conv
         _ => None,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn fields_are_drafted_from_types_names_keys_and_constraints() {
+        crate::testkit::draft_as_said(
+            r#"
+# The type, and how long it may be.
+then keeper/field.last_name.kind = "text"
+then keeper/field.last_name.max_length = 60
+then keeper/field.last_name.required = true
+then keeper/field.born_on.kind = "date"
+then keeper/field.age.kind = "number"
+then keeper/field.phone.required gone
+
+# The name, where it says more than the type.
+before keeper + email text; photo bytes; website text; notes text
+then keeper/field.phone.kind = "phone"
+then keeper/field.email.kind = "email"
+then keeper/field.website.kind = "url"
+then keeper/field.photo.kind = "image"
+
+# What the database checks, the form checks.
+before keeper + check age >= 16; check age <= 99
+then keeper/field.age.min = 16
+then keeper/field.age.max = 99
+
+before keeper + check phone IN ('home', 'work')
+then keeper/field.phone.kind = "choice"
+then keeper/field.phone.choices[1].value = "work"
+
+# A reference is a lookup, by the entity's key or by what it says.
+then visit/field.keeper.kind = "lookup"
+then visit/field.keeper.lookup = { entity = "keeper" }
+then keeper/field.region_code.lookup = { entity = "region", value = ["code"] }
+
+# What the database writes itself is only shown.
+before keeper + full_name text generated last_name
+then keeper/field.full_name.read_only = true
+
+# What looks sensitive is hidden from the start.
+before keeper + iban text
+then keeper/field.iban.hidden = true
+
+before keeper + unique phone
+then keeper/field.phone.unique = true
+"#,
+        );
+    }
+}

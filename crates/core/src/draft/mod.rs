@@ -39,7 +39,7 @@ use std::collections::BTreeMap;
 
 /// What a draft is made from, beside the schema.
 #[derive(Debug, Clone)]
-pub struct Plan<'a> {
+pub struct DraftInput<'a> {
     /// How drafts are made.
     pub conventions: &'a Conventions,
     /// Entity and field names to take over.
@@ -60,12 +60,12 @@ pub struct Draft {
 }
 
 /// Drafts a whole definition.
-pub fn draft(schema: &Schema, plan: &Plan<'_>) -> Draft {
+pub fn draft(schema: &Schema, plan: &DraftInput<'_>) -> Draft {
     built(schema, plan, |_, draft| draft)
 }
 
 /// Drafts a whole definition and gives it to `then`, with what it was drafted from.
-fn built<R>(schema: &Schema, plan: &Plan<'_>, then: impl FnOnce(&Context<'_>, Draft) -> R) -> R {
+fn built<R>(schema: &Schema, plan: &DraftInput<'_>, then: impl FnOnce(&Context<'_>, Draft) -> R) -> R {
     // Whatever tables and columns are called now, they are spoken of by their first names: a rename changes no label and no
     // layout, and a draft is the same whichever way a schema was reached.
     let first = &plan.names.first;
@@ -98,7 +98,7 @@ fn built<R>(schema: &Schema, plan: &Plan<'_>, then: impl FnOnce(&Context<'_>, Dr
 }
 
 /// Tables that only join others, and aren't entities of the definition already.
-fn join_tables<'a>(schema: &'a Schema, plan: &Plan<'_>) -> Vec<Join<'a>> {
+fn join_tables<'a>(schema: &'a Schema, plan: &DraftInput<'_>) -> Vec<Join<'a>> {
     let pointed: std::collections::BTreeSet<String> =
         schema.tables.iter().flat_map(|t| &t.foreign_keys).map(|k| name::fold(&k.table)).collect();
     let is_free = |table: &&Table| plan.names.may_join(&table.name) && !pointed.contains(&name::fold(&table.name));

@@ -1,6 +1,6 @@
 //! Names in use: what drafting takes over, so that elements keep their identity.
 
-use crate::definition::{FieldNames, Index, Node, Tree};
+use crate::definition::{EntityIndex, KnownField, Node, Tree};
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Schema, Table};
@@ -51,7 +51,7 @@ impl NamesInUse {
     /// drafted under one that isn't a person's own; one that a merge put in and nobody touched (`is_added`) is no reason to draft one again.
     pub fn of_whole(
         definition: &Tree,
-        now: &Index,
+        now: &EntityIndex,
         first: RenameMap,
         is_own: &dyn Fn(&str) -> bool,
         is_added: &dyn Fn(&str) -> bool,
@@ -96,8 +96,8 @@ impl NamesInUse {
     }
 
     /// What a draft has and the definition lacks was deleted by a person: columns by entity, and tables, as [`keep_out`](Self::keep_out) takes them.
-    pub fn deleted(&self, definition: &Index, draft: &Tree) -> (Vec<(String, String)>, Vec<String>) {
-        let (yours, drafted) = (definition.renamed(&self.first), Index::of(draft).renamed(&self.first));
+    pub fn deleted(&self, definition: &EntityIndex, draft: &Tree) -> (Vec<(String, String)>, Vec<String>) {
+        let (yours, drafted) = (definition.renamed(&self.first), EntityIndex::of(draft).renamed(&self.first));
         let (mut columns, mut tables) = (Vec::new(), Vec::new());
         for (entity, known) in &drafted.entities {
             let Some(mine) = yours.entities.get(entity) else {
@@ -105,7 +105,7 @@ impl NamesInUse {
                 continue;
             };
             let used = |column: &String| mine.fields.values().any(|f| f.is_over(column));
-            let joined = |f: &&FieldNames| f.through.is_some() && !mine.fields.values().any(|m| identity(m) == identity(f));
+            let joined = |f: &&KnownField| f.through.is_some() && !mine.fields.values().any(|m| identity(m) == identity(f));
             columns.extend(known.fields.values().filter(joined).map(|f| (entity.clone(), identity(f).concat())));
             let gone = known.fields.values().flat_map(|f| &f.columns).filter(|c| !used(c));
             columns.extend(gone.map(|c| (entity.clone(), name::fold(c))));
@@ -219,7 +219,7 @@ impl NamesInUse {
 }
 
 /// What a field is known by: its columns, or its join table and the columns there.
-fn identity(field: &FieldNames) -> Vec<String> {
+fn identity(field: &KnownField) -> Vec<String> {
     match &field.through {
         Some((through, here, _)) => link_identity(through, here),
         None => folded(&field.columns),

@@ -246,3 +246,32 @@ impl<'a> PageDraft<'a> {
         if self.many.ends_with(&by) { self.many.to_owned() } else { format!("{}{by}", self.many) }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn pages_are_drafted_from_what_belongs_together() {
+        crate::testkit::draft_as_said(
+            r#"
+# A list shows what a person tells records by; the detail shows everything, with what belongs to the record.
+then keeper/page.list.search = ["last_name", "phone"]
+then keeper/page.detail.children[0].entity = "visit"
+then keeper/page.detail.children[0].by = "keeper"
+
+# Nothing is added to a view.
+then grown_up/page.add gone
+then grown_up/page.edit gone
+
+# A join table has no pages of its own; both ends show the other.
+then region_helper/ gone
+then keeper/field.regions.related.entity = "region"
+then region/field.helpers.related.through = "region_helper"
+
+# One with something of its own has.
+before region_helper + since date required
+then region_helper/table = "region_helper"
+then keeper/field.regions gone
+"#,
+        );
+    }
+}

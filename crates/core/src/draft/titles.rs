@@ -88,7 +88,7 @@ fn leads_to_text(context: &Context<'_>, table: &Table, around: &mut Vec<String>)
 
 #[cfg(test)]
 mod tests {
-    use crate::draft::{Conventions, NamesInUse, Plan, draft};
+    use crate::draft::{Conventions, DraftInput, NamesInUse, draft};
     use crate::testkit::schema;
 
     #[test]
@@ -110,7 +110,7 @@ mod tests {
             ("count: year integer key; month integer key; many integer", "count", "{year} {month}"),
         ] {
             let (conventions, names) = (Conventions::default(), NamesInUse::default());
-            let drafted = draft(&schema(tables), &Plan { conventions: &conventions, names: &names, open_to: None, title: "" });
+            let drafted = draft(&schema(tables), &DraftInput { conventions: &conventions, names: &names, open_to: None, title: "" });
             let title = drafted.tree.entity(entity).and_then(|root| root.get("title")?.as_text());
             assert_eq!(title, Some(expected), "{tables}");
         }

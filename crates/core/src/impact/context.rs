@@ -1,6 +1,6 @@
 //! What rules share: the model, the statements of every page, and what of their needs the changed schema can't give.
 
-use super::{Input, MetLimits, Remedy};
+use super::{Fate, ImpactInput, MetLimits, Remedy};
 use crate::changes::{Change, ChangeKind};
 use crate::definition::{Entity, Field, Model, Problem, validate};
 use crate::name;
@@ -113,7 +113,7 @@ pub struct Lost<'a> {
 /// What rules look at.
 pub struct Context<'a> {
     /// What they were given.
-    pub input: Input<'a>,
+    pub input: ImpactInput<'a>,
     /// The definition as typed values.
     pub model: &'a Model,
     lost: Vec<Lost<'a>>,
@@ -132,7 +132,7 @@ pub struct Context<'a> {
 
 impl<'a> Context<'a> {
     /// Gathers what every page needs and can't get.
-    pub(super) fn new(input: Input<'a>, model: &'a Model) -> Context<'a> {
+    pub(super) fn new(input: ImpactInput<'a>, model: &'a Model) -> Context<'a> {
         let selects = model.entities.values().filter_map(|e| e.source.select.as_ref());
         let results = selects.map(|select| (select.value.as_str(), result_of(&select.value, input.changed))).collect();
         let mut lookups_to: BTreeMap<&str, Vec<(&Entity, &Field)>> = BTreeMap::new();
@@ -241,28 +241,29 @@ impl<'a> Context<'a> {
         self.input.comparison.changes.iter().enumerate().find(|(_, change)| wanted(change))
     }
 
-    /// How a lost name is told: what became of it.
-    pub fn fate(&self, table: &str, column: Option<&str>) -> String {
+    /// What became of a lost name.
+    pub fn fate(&self, table: &str, column: Option<&str>) -> Fate {
         let subject =
             column.map_or_else(|| format!("`{}`", name::shown(table)), |c| format!("`{}.{}`", name::shown(table), name::shown(c)));
         let (cause, _) = self.cause_of_loss(table, column);
-        match cause.and_then(|at| self.input.comparison.changes.get(at)) {
-            Some(change)
-                if matches!(change.kind, ChangeKind::ColumnRenamed | ChangeKind::TableRenamed)
-                    && (change.column.is_some() || column.is_none()) =>
-            {
-                let to = name::shown(change.to.as_deref().unwrap_or_default());
-                match &change.evidence {
-                    Some(evidence @ Evidence::Likely { .. }) => format!("{subject} is gone ({} renamed to `{to}`)", evidence.words()),
-                    _ => format!("{subject} is `{to}` now"),
-                }
-            }
-            Some(change) if change.kind == ChangeKind::ViewBroken => {
-                format!("{subject} can't be read: {}", name::shown(change.after.as_deref().unwrap_or_default()))
-            }
-            Some(_) => format!("{subject} is gone"),
-            None => format!("{subject} isn't in the database"),
+        let Some(change) = cause.and_then(|at| self.input.comparison.changes.get(at)) else {
+            return Fate::other(format!("{subject} isn't in the database"));
+        };
+        let renamed = matches!(change.kind, ChangeKind::ColumnRenamed | ChangeKind::TableRenamed);
+        // A column goes with its table, whose change says nothing of it.
+        let says_all = change.column.is_some() == column.is_some();
+        if renamed && (change.column.is_some() || column.is_none()) {
+            let to = name::shown(change.to.as_deref().unwrap_or_default());
+            return Fate::other(match &change.evidence {
+                Some(evidence @ Evidence::Likely { .. }) => format!("{subject} is gone ({} renamed to `{to}`)", evidence.words()),
+                _ => format!("{subject} is `{to}` now"),
+            });
         }
+        let text = match change.kind {
+            ChangeKind::ViewBroken => format!("{subject} can't be read: {}", name::shown(change.after.as_deref().unwrap_or_default())),
+            _ => format!("{subject} is gone"),
+        };
+        Fate { text, is_as_its_cause: says_all }
     }
 }
 

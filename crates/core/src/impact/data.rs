@@ -4,7 +4,7 @@
 //! are more.
 
 pub use super::count::{Count, Counted};
-use super::{Context, Input, Location};
+use super::{Context, ImpactInput, Location};
 use crate::definition::{Entity, Field, Model, Place};
 use crate::name::{self, quoted_for, shown};
 use crate::schema::{Column, Engine, Kind, Table, TableKind};
@@ -27,10 +27,10 @@ pub struct TableCounts {
 }
 
 /// What to count on the changed schema: a statement for each table of an entity that has something to be counted.
-pub fn plan(input: Input<'_>) -> Vec<TableCounts> {
+pub fn plan(input: ImpactInput<'_>) -> Vec<TableCounts> {
     let model = Model::of(input.tree);
     let context = Context::new(input, &model);
-    context.entities().filter_map(|entity| Plan::of(&context, entity)?.finished()).collect()
+    context.entities().filter_map(|entity| TableCounter::of(&context, entity)?.finished()).collect()
 }
 
 /// Puts the numbers of one statement to its counts.
@@ -40,7 +40,7 @@ pub fn counted(table: &TableCounts, numbers: &[i64]) -> Vec<Counted> {
     table.counts.iter().enumerate().map(with).collect()
 }
 
-struct Plan<'a> {
+struct TableCounter<'a> {
     context: &'a Context<'a>,
     entity: &'a Entity,
     table: &'a Table,
@@ -50,11 +50,11 @@ struct Plan<'a> {
     counts: Vec<Count>,
 }
 
-impl<'a> Plan<'a> {
-    fn of(context: &'a Context<'a>, entity: &'a Entity) -> Option<Plan<'a>> {
+impl<'a> TableCounter<'a> {
+    fn of(context: &'a Context<'a>, entity: &'a Entity) -> Option<TableCounter<'a>> {
         let table = context.table_now(&entity.table.value).filter(|t| t.kind == TableKind::Table)?;
         let (engine, expressions, counts) = (context.changed().engine, Vec::new(), Vec::new());
-        let mut plan = Plan { context, entity, table, engine, expressions, counts };
+        let mut plan = TableCounter { context, entity, table, engine, expressions, counts };
         for field in entity.fields.iter().filter(|f| f.is_stored()) {
             plan.field(field);
         }

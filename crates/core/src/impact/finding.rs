@@ -4,6 +4,9 @@ use crate::definition::{At, FileKey, Place};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
+/// How the names of rules about code begin.
+pub const ABOUT_CODE: &str = "code/";
+
 /// How bad it is for the present definition on the changed schema.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
@@ -65,6 +68,22 @@ impl From<&Place> for Location {
     }
 }
 
+/// What became of a name that something uses.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fate {
+    /// In words: `` `hive.tag` is gone ``.
+    pub text: String,
+    /// Whether the change that caused it says so by itself.
+    pub is_as_its_cause: bool,
+}
+
+impl Fate {
+    /// One that its cause doesn't say.
+    pub fn other(text: String) -> Fate {
+        Fate { text, is_as_its_cause: false }
+    }
+}
+
 /// Something the maintainer has to know.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema)]
 pub struct Finding {
@@ -95,6 +114,12 @@ pub struct Finding {
     /// The column it is about, as questions name it.
     #[serde(skip)]
     pub column: Option<String>,
+    /// The message where its cause is told beside it; absent where the message says more than the cause does.
+    #[serde(skip)]
+    pub beside_cause: Option<String>,
+    /// What stands at the place and is the matter, where the line itself tells more than its place does; empty where no name does.
+    #[serde(skip)]
+    pub culprit: Option<String>,
     /// Keys of the field whose edit by a merge settles it.
     #[serde(skip)]
     pub settled_by: &'static [&'static str],
@@ -117,6 +142,8 @@ impl Finding {
             help: String::new(),
             remedy: Remedy::Hand,
             column: None,
+            beside_cause: None,
+            culprit: None,
             settled_by: &[],
         }
     }
@@ -174,6 +201,27 @@ impl Finding {
     #[must_use]
     pub fn help(mut self, help: impl Into<String>) -> Finding {
         self.help = help.into();
+        self
+    }
+
+    /// Whether it is about hand-written code, or programs of the database.
+    pub fn is_about_code(&self) -> bool {
+        self.rule.starts_with(ABOUT_CODE)
+    }
+
+    /// Due to this text at its place: the line is worth showing.
+    #[must_use]
+    pub fn culprit(mut self, text: &str) -> Finding {
+        self.culprit = Some(text.to_owned());
+        self
+    }
+
+    /// With what became of the name it is about: `the key names a column that is missing: “hive.tag” is gone`.
+    #[must_use]
+    pub fn with_fate(mut self, fate: &Fate) -> Finding {
+        let full = format!("{}: {}", self.message, fate.text);
+        let own = std::mem::replace(&mut self.message, full);
+        self.beside_cause = fate.is_as_its_cause.then_some(own);
         self
     }
 

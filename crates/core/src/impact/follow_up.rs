@@ -1,9 +1,9 @@
 //! What a change leaves to people: judged by the rules on the definition as a merge leaves it, and again whenever somebody asks.
 
 use super::reversed::remembered;
-use super::{ABOUT_CODE, Around, Finding, Input, Location, Remedy, Severity, Translation, impact_by};
+use super::{Around, Finding, ImpactInput, Location, Remedy, Severity, Translation, impact_by};
 use crate::changes::{Change, ChangeKind, Comparison};
-use crate::definition::{FileKey, Index, Node, Tree, rename_mentions};
+use crate::definition::{EntityIndex, FileKey, Node, Tree, rename_mentions};
 use crate::name;
 use crate::schema::Schema;
 use std::collections::BTreeSet;
@@ -24,7 +24,7 @@ impl FollowUp {
     pub fn of(finding: Finding, comparison: &Comparison) -> FollowUp {
         let change = finding.cause.and_then(|at| comparison.changes.get(at));
         let name = match change {
-            Some(change) if finding.rule.starts_with(ABOUT_CODE) => {
+            Some(change) if finding.is_about_code() => {
                 let file = finding.at.as_ref().map_or_else(String::new, |at| format!("{}/", at.file));
                 format!("{}/{file}{}", finding.rule, change.subject())
             }
@@ -54,7 +54,7 @@ pub fn reached(tree: &Tree, comparison: &Comparison) -> Tree {
     if comparison.changes.iter().any(|c| c.table.is_empty()) {
         return tree.clone();
     }
-    let index = Index::of(tree);
+    let index = EntityIndex::of(tree);
     let names = comparison.presumed();
     let tables: BTreeSet<String> =
         comparison.changes.iter().flat_map(|c| [name::fold(&c.table), name::fold(names.table(&c.table))]).collect();
@@ -80,18 +80,24 @@ pub fn reached(tree: &Tree, comparison: &Comparison) -> Tree {
 
 /// What a merge leaves to people in the definition as it leaves it, and beside it: what the rules find there of the change
 /// from `accepted` to `changed`, but for what fails at once, which is told by what is left of it.
-pub fn left_by_change(mut tree: Tree, accepted: &Schema, changed: &Schema, comparison: &Comparison, around: &Around) -> Vec<FollowUp> {
+pub fn follow_ups_of_change(
+    mut tree: Tree,
+    accepted: &Schema,
+    changed: &Schema,
+    comparison: &Comparison,
+    around: &Around,
+) -> Vec<FollowUp> {
     // Rules look at a definition before the merge: this one is brought to the names it would have had.
     let back = comparison.taken().inverse();
     if !back.is_empty() {
         rename_mentions(&mut tree, changed, &back);
     }
     let kinds: Vec<ChangeKind> = comparison.changes.iter().map(|c| c.kind).collect();
-    let input = Input { tree: &tree, accepted, changed, comparison, around };
+    let input = ImpactInput { tree: &tree, accepted, changed, comparison, around };
     let mut findings = impact_by(input, &|rule| {
         (rule.severity == Severity::Risk || rule.is_about_code()) && rule.changes.iter().any(|kind| kinds.contains(kind))
     });
-    findings.retain(|f| f.cause.is_some() && f.remedy == Remedy::Hand && (f.severity == Severity::Risk || f.rule.starts_with(ABOUT_CODE)));
+    findings.retain(|f| f.cause.is_some() && f.remedy == Remedy::Hand && (f.severity == Severity::Risk || f.is_about_code()));
     findings.into_iter().map(|finding| FollowUp::of(finding, comparison)).collect()
 }
 

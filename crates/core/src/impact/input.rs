@@ -7,7 +7,7 @@ use crate::schema::Schema;
 
 /// What the rules look at.
 #[derive(Debug, Clone, Copy)]
-pub struct Input<'a> {
+pub struct ImpactInput<'a> {
     /// The definition as written.
     pub tree: &'a Tree,
     /// The schema it last agreed with.
@@ -20,7 +20,7 @@ pub struct Input<'a> {
     pub around: &'a Around,
 }
 
-impl Input<'_> {
+impl ImpactInput<'_> {
     /// Whether the definition is looked at by itself: nothing changed.
     pub fn is_check(&self) -> bool {
         std::ptr::eq(self.accepted, self.changed)

@@ -20,6 +20,7 @@ pub mod matrix;
 mod met;
 mod patch;
 mod reversed;
+mod rule;
 mod rules;
 mod sound;
 mod typed;
@@ -28,27 +29,30 @@ pub use around::{Around, Translation};
 pub use baseline::Baseline;
 pub use context::{Context, Lost, What};
 pub use element_kind::ElementKind;
-pub use finding::{Finding, Location, Remedy, Severity};
-pub use follow_up::{FIELD_UNPLACED, FollowUp, OLD_NAME, left_by_change, place, reached, to_place, to_translate};
-pub use input::Input;
+pub use finding::{ABOUT_CODE, Fate, Finding, Location, Remedy, Severity};
+pub use follow_up::{FIELD_UNPLACED, FollowUp, OLD_NAME, follow_ups_of_change, place, reached, to_place, to_translate};
+pub use input::ImpactInput;
 pub use lost_name::{before_losses, carried, is_lost_name, renamed_table};
 pub use met::{MetEntity, MetField, MetLimits};
 pub use patch::{Rewritten, rewritten};
 pub use reversed::{Named, since, takes_back};
-pub use rules::{ABOUT_CODE, Docs, RULES, Rule};
+pub use rule::{Docs, Rule};
+#[cfg(test)]
+pub use rules::CASES;
+pub use rules::RULES;
 
 use crate::changes::Comparison;
 use crate::definition::{Model, Tree};
 use crate::schema::Schema;
 use rayon::prelude::*;
 
-/// All findings: breaks first, then by entity, page and place.
-pub fn impact(input: Input<'_>) -> Vec<Finding> {
+/// All findings: breaks first, then by entity and place.
+pub fn impact(input: ImpactInput<'_>) -> Vec<Finding> {
     impact_by(input, &|_| true)
 }
 
 /// The findings of some rules.
-fn impact_by(input: Input<'_>, wanted: &(dyn Fn(&Rule) -> bool + Sync)) -> Vec<Finding> {
+fn impact_by(input: ImpactInput<'_>, wanted: &(dyn Fn(&Rule) -> bool + Sync)) -> Vec<Finding> {
     let model = Model::of(input.tree);
     let context = Context::new(input, &model);
     let told = |rule: &Rule| {
@@ -58,12 +62,35 @@ fn impact_by(input: Input<'_>, wanted: &(dyn Fn(&Rule) -> bool + Sync)) -> Vec<F
     };
     let mut findings: Vec<Finding> = RULES.par_iter().filter(|rule| wanted(rule)).flat_map_iter(told).collect();
     findings.sort_by(|a, b| {
-        (a.severity, &a.entity, &a.at, a.rule, &a.pages, &a.message).cmp(&(b.severity, &b.entity, &b.at, b.rule, &b.pages, &b.message))
+        (a.severity, &a.entity, &a.at, a.rule, &a.message, &a.pages).cmp(&(b.severity, &b.entity, &b.at, b.rule, &b.message, &b.pages))
     });
-    findings.dedup();
+    let mut findings = on_all_their_pages(findings);
     // What was so before and hurts nobody is for `check` to tell.
     findings.retain(|f| input.is_check() || f.severity != Severity::Note || f.cause.is_some());
     findings
+}
+
+/// One finding for all pages of which a rule says the same, in the same place: they stand one behind the other.
+fn on_all_their_pages(findings: Vec<Finding>) -> Vec<Finding> {
+    let mut merged: Vec<Finding> = Vec::with_capacity(findings.len());
+    for mut finding in findings {
+        let pages = std::mem::take(&mut finding.pages);
+        match merged.last_mut().filter(|known| is_same_but_pages(known, &finding)) {
+            Some(known) => {
+                let more: Vec<String> = pages.into_iter().filter(|page| !known.pages.contains(page)).collect();
+                known.pages.extend(more);
+            }
+            None => merged.push(Finding { pages, ..finding }),
+        }
+    }
+    merged
+}
+
+fn is_same_but_pages(one: &Finding, other: &Finding) -> bool {
+    let said = |f: &Finding| (f.rule, f.severity, f.cause, f.remedy);
+    said(one) == said(other)
+        && (&one.entity, &one.field, &one.role, &one.at) == (&other.entity, &other.field, &other.role, &other.at)
+        && (&one.message, &one.help, &one.places) == (&other.message, &other.help, &other.places)
 }
 
 /// The findings of a definition by itself, on the schema it agrees with: nothing changed, and the rules of
@@ -74,5 +101,5 @@ pub fn check(tree: &Tree, schema: &Schema) -> Vec<Finding> {
 
 /// The same with what there is beside.
 pub fn check_with(tree: &Tree, schema: &Schema, around: &Around) -> Vec<Finding> {
-    impact(Input { tree, accepted: schema, changed: schema, comparison: &Comparison::default(), around })
+    impact(ImpactInput { tree, accepted: schema, changed: schema, comparison: &Comparison::default(), around })
 }

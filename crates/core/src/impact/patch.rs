@@ -1,6 +1,6 @@
 //! Hand-written code under the new names, where that is certain: SQL whose every name is resolved.
 
-use super::Input;
+use super::ImpactInput;
 use super::code::{Hit, SqlTexts};
 use crate::changes::Change;
 use crate::name::same;
@@ -27,7 +27,7 @@ pub struct Rewritten {
 type Regions<'h> = (&'h Hit, BTreeSet<(usize, usize)>);
 
 /// The files, by name, in which old names are rewritten with certainty. Places that aren't certain stay as they are.
-pub fn rewritten(input: Input<'_>, hits: &[Hit]) -> BTreeMap<String, Rewritten> {
+pub fn rewritten(input: ImpactInput<'_>, hits: &[Hit]) -> BTreeMap<String, Rewritten> {
     let mut texts = SqlTexts::new(input.changed.engine);
     // By file: one of its hits, for the text, and where its SQL with hits begins and ends.
     let mut regions: BTreeMap<&str, Regions<'_>> = BTreeMap::new();
@@ -61,7 +61,7 @@ pub fn rewritten(input: Input<'_>, hits: &[Hit]) -> BTreeMap<String, Rewritten> 
 }
 
 /// One statement under the new names, and the changes that it met; nothing where a name is left that isn't certain.
-fn statement(text: &str, script: bool, names: &RenameMap, input: Input<'_>) -> Option<(String, BTreeSet<usize>)> {
+fn statement(text: &str, script: bool, names: &RenameMap, input: ImpactInput<'_>) -> Option<(String, BTreeSet<usize>)> {
     let (mut new, mut used) = (text.to_owned(), BTreeSet::new());
     let analyse = |text: &str| sql::analyse(&without_placeholders(text), Scope::Statement { table: "" }, input.changed);
     for _ in 0..PASSES {
@@ -86,7 +86,7 @@ fn pieces(
     script: bool,
     analysis: &Analysis,
     names: &RenameMap,
-    input: Input<'_>,
+    input: ImpactInput<'_>,
 ) -> Option<Vec<(Range<usize>, String, usize)>> {
     let mut pieces: Vec<(Range<usize>, String, usize)> = Vec::new();
     for named in &analysis.names {

@@ -3,7 +3,7 @@
 use super::values::default_of;
 use super::whole::{Tile, Whole, item, keys};
 use super::{Element, member_key};
-use crate::definition::{FieldNames, FileKey, Index, Node, Shape, Tree, shape_of};
+use crate::definition::{EntityIndex, FileKey, KnownField, Node, Shape, Tree, shape_of};
 use std::collections::BTreeSet;
 
 /// Settles whose each tile is by the draft for the accepted schema. Of files that were read for the first time (`fresh`)
@@ -122,13 +122,13 @@ impl Claim<'_> {
 
 /// Fields that people gave another name: entity, old name, new name. A field is known by its columns.
 pub fn renamed_by_hand(before: &Tree, after: &Tree) -> Vec<(String, String, String)> {
-    let (old, new) = (Index::of(before), Index::of(after));
+    let (old, new) = (EntityIndex::of(before), EntityIndex::of(after));
     let mut renamed = Vec::new();
     for (entity, known) in &old.entities {
         let Some(now) = new.entities.get(entity) else { continue };
         let gone = known.fields.iter().filter(|(field, own)| !now.fields.contains_key(*field) && !own.columns.is_empty());
         for (field, own) in gone {
-            let same = |(name, other): &(&String, &FieldNames)| !known.fields.contains_key(*name) && other.columns == own.columns;
+            let same = |(name, other): &(&String, &KnownField)| !known.fields.contains_key(*name) && other.columns == own.columns;
             renamed.extend(now.fields.iter().find(same).map(|(name, _)| (entity.clone(), field.clone(), name.clone())));
         }
     }

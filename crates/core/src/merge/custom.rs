@@ -1,7 +1,7 @@
 //! Customisations: what a person made of the draft, and the edit that would give one up again.
 
 use super::Step;
-use super::outcome::Input;
+use super::outcome::MergeInput;
 use super::run::merge;
 use super::values::Kept;
 use super::walk::enter_key;
@@ -11,9 +11,9 @@ use std::collections::BTreeMap;
 
 /// Every customisation, with what the draft says instead: a merge with the accepted schema itself, which changes
 /// nothing, knows them all.
-pub fn customisations(input: &Input<'_>) -> Vec<Kept> {
+pub fn customisations(input: &MergeInput<'_>) -> Vec<Kept> {
     let answers = BTreeMap::new();
-    let kept = merge(&Input { changed: input.accepted, answers: &answers, ..*input }).kept;
+    let kept = merge(&MergeInput { changed: input.accepted, answers: &answers, ..*input }).kept;
     let mut apart = Vec::new();
     kept.into_iter().for_each(|one| split(one, &mut apart));
     apart

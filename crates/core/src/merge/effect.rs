@@ -1,6 +1,6 @@
 //! What each choice of a question would do: found by merging with each of them.
 
-use super::outcome::{Input, Outcome};
+use super::outcome::{MergeInput, Outcome};
 use super::{Question, merge};
 use std::collections::BTreeSet;
 
@@ -22,14 +22,14 @@ pub struct Effect {
 }
 
 /// The effects of a question's choices, in their order: one merge for each.
-pub fn effects(input: &Input<'_>, question: &Question) -> Vec<Effect> {
+pub fn effects(input: &MergeInput<'_>, question: &Question) -> Vec<Effect> {
     let outcomes: Vec<Told> = question
         .choices
         .iter()
         .map(|choice| {
             let mut answers = input.answers.clone();
             answers.insert(question.name.clone(), choice.clone());
-            Told::of(&merge(&Input { answers: &answers, ..*input }))
+            Told::of(&merge(&MergeInput { answers: &answers, ..*input }))
         })
         .collect();
     let own = |of: &dyn Fn(&Told) -> &BTreeSet<String>, told: &Told| -> Vec<String> {

@@ -98,3 +98,33 @@ fn emptied(node: &Node, shape: Shape, key: &str, tiles: &mut Vec<Tile>) -> bool 
     }
     empty
 }
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn what_would_stand_without_its_parts_goes_too() {
+        crate::testkit::merge_as_said(
+            r#"
+# An export of nothing.
+given keeper/export.all = { fields = ["phone"] }
+after drop keeper.phone
+then keeper/export.all gone
+
+# An import that doesn't know its records any more.
+given keeper/import.sheet = { key = ["phone"], columns = { Name = "last_name" } }
+after drop keeper.phone
+then keeper/import.sheet gone
+
+# A rule of nothing.
+given keeper/check.old_enough = { rule = "age > 5" }
+after drop keeper.age
+then keeper/check.old_enough gone
+
+# Brackets that say something stay.
+given keeper/access.guest.read_only = ["age"]
+after drop keeper.age
+then keeper/access.guest.read_only = []
+"#,
+        );
+    }
+}

@@ -3,7 +3,7 @@
 //! A field goes back to its old name when its column does; one that a person named otherwise than its column never follows.
 
 use super::whole::Whole;
-use crate::definition::{FileKey, Index, Node, Referent, Seg, Value, references_in};
+use crate::definition::{EntityIndex, FileKey, Node, Referent, Seg, Value, references_in};
 use crate::draft::{field_label, wanted_name};
 use crate::merge::Element;
 use crate::name::{self, same};
@@ -15,7 +15,7 @@ use std::collections::{BTreeMap, BTreeSet};
 /// What a field's name does when its column is renamed.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "lowercase")]
-pub enum FieldNames {
+pub enum FieldNaming {
     /// It stays.
     #[default]
     Keep,
@@ -30,7 +30,7 @@ pub(super) type NewNames = BTreeMap<(String, String), String>;
 /// is lost, by the names before and now.
 pub(super) fn follow(whole: &mut Whole, (before, after): (&Schema, &Schema), names: &RenameMap) -> NewNames {
     let mut new = NewNames::new();
-    let index = Index::of(&whole.tree);
+    let index = EntityIndex::of(&whole.tree);
     let mut stacks: BTreeMap<(String, String), Vec<(String, String)>> = BTreeMap::new();
     for (old_table, from, to) in names.column_renames().filter(|(_, _, to)| without_gone(to) == *to) {
         let from = without_gone(from);
@@ -131,11 +131,11 @@ pub(super) fn rename_by_hand(whole: &mut Whole, renamed: &[(String, String, Stri
         return;
     }
     let new: NewNames = renamed.iter().map(|(entity, from, to)| ((entity.clone(), from.clone()), to.clone())).collect();
-    let index = Index::of(&whole.tree);
+    let index = EntityIndex::of(&whole.tree);
     rename(whole, &index, &new, schema);
 }
 
-fn rename(whole: &mut Whole, index: &Index, new: &NewNames, schema: &Schema) {
+fn rename(whole: &mut Whole, index: &EntityIndex, new: &NewNames, schema: &Schema) {
     let all: BTreeSet<String> =
         new.iter().map(|((_, from), to)| name::shown(&format!("field {from} is {to} now, as its column"))).collect();
     let because = if all.len() == 1 { all.into_iter().next().unwrap_or_default() } else { "fields follow their columns".to_owned() };

@@ -2,7 +2,7 @@
 
 use super::identities::Lost;
 use super::whole::{StandIn, Whole, element};
-use crate::definition::{FileKey, Index, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path, references};
+use crate::definition::{EntityIndex, FileKey, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path, references};
 use crate::merge::{Element, Thing};
 use crate::schema::Schema;
 use crate::sql;
@@ -25,7 +25,7 @@ pub(super) struct Hiding<'a> {
     /// The files whose drafted title names what is hidden from somebody.
     pub concealed: &'a BTreeSet<FileKey>,
     /// The changed draft: what stands in for a value.
-    pub p1: &'a Tree,
+    pub changed_draft: &'a Tree,
 }
 
 /// What hiding leaves to a person.
@@ -42,7 +42,7 @@ type Spot = (FileKey, Vec<Seg>);
 
 struct Run<'a> {
     hiding: &'a Hiding<'a>,
-    index: Index,
+    index: EntityIndex,
     references: Vec<Reference>,
     by_referent: BTreeMap<Referent, Vec<usize>>,
     /// What is hidden by what it names.
@@ -93,7 +93,7 @@ pub(super) fn tell_back(whole: &mut Whole, hiding: &Hiding<'_>) {
 
 impl<'a> Run<'a> {
     fn of(whole: &Whole, hiding: &'a Hiding<'a>) -> Run<'a> {
-        let index = Index::of(&whole.tree);
+        let index = EntityIndex::of(&whole.tree);
         let references = references(&whole.tree, &index, hiding.all);
         let mut by_referent: BTreeMap<Referent, Vec<usize>> = BTreeMap::new();
         for (at, reference) in references.iter().enumerate() {
@@ -236,7 +236,7 @@ impl<'a> Run<'a> {
     fn lookup_goes(&mut self, whole: &Whole, file: &FileKey, path: &[Seg], things: &[Thing]) {
         let Some(field) = path.get(..2) else { return };
         let lookup = [field, &["lookup".into()]].concat();
-        let drafted = self.hiding.p1.files.get(file).and_then(|root| root.at_path(&lookup));
+        let drafted = self.hiding.changed_draft.files.get(file).and_then(|root| root.at_path(&lookup));
         if drafted.is_none() {
             self.hides(whole, (file.clone(), lookup), things);
             let kind = (file.clone(), [field, &["kind".into()]].concat());
@@ -293,7 +293,7 @@ impl<'a> Run<'a> {
             let Some(node) = root.at_path(path) else { continue };
             waiting.insert(node.tile);
             let place = element(file, root, path);
-            let drafted = hiding.p1.get(file, path);
+            let drafted = hiding.changed_draft.get(file, path);
             let drafted = if *how == OnGone::Deny { Some(Node::text(NOBODY)) } else { safe(whole, &place, drafted, hiding.concealed) };
             let because = reason(things);
             let Some(tile) = whole.tiles.get_mut(node.tile as usize) else { continue };
@@ -340,7 +340,7 @@ fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>, concealed: &BTre
 
 /// A title of the fields over an entity's key.
 pub(super) fn key_title(file: &FileKey, root: &Node) -> Option<Node> {
-    let index = Index::of(&Tree { files: BTreeMap::from([(file.clone(), root.clone())]) });
+    let index = EntityIndex::of(&Tree { files: BTreeMap::from([(file.clone(), root.clone())]) });
     let known = index.entities.get(file.name())?;
     let keys = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| crate::name::contains(&known.key, c)));
     let title = keys.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" ");
@@ -374,5 +374,52 @@ fn reason(things: &[Thing]) -> String {
         [] => "what it shows is hidden".to_owned(),
         [one] => format!("{one} is gone from the database"),
         several => format!("{} are gone from the database", several.join(" and ")),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn what_names_something_lost_goes_with_it_and_nothing_else() {
+        crate::testkit::merge_as_said(
+            r#"
+# The field, and its place on every page.
+given keeper/field.phone.label = "Call"
+after drop keeper.phone
+then keeper/field.phone gone
+then keeper/page.list.search = ["last_name"]
+then keeper/access.guest.hide = []
+then keeper/field.last_name.max_length = 60
+
+# What is made of several names stays with those that are there.
+given keeper/page.list.sort = ["phone", "last_name"]
+given keeper/export.all = { fields = ["phone", "last_name"] }
+after drop keeper.phone
+then keeper/page.list.sort = ["last_name"]
+then keeper/export.all.fields = ["last_name"]
+
+# A condition is SQL: it goes as a whole, and the rows that it kept from a role stay kept.
+given keeper/page.list.where = "age > 5"
+after drop keeper.age
+then keeper/page.list.where gone
+then keeper/access.guest.rows = "1 = 0"
+
+# A lookup's entity is gone: the field is a plain one, and the list of helpers goes with the join table.
+after drop region_helper
+then keeper/field.regions gone
+then region/field.helpers gone
+then keeper/field.region_code.lookup.entity = "region"
+
+# An entity goes as a whole, with what the menu says of it.
+after drop visit
+then visit/ gone
+then keeper/page.detail.children gone
+
+# A rename isn't a loss.
+after keeper.phone -> mobile
+then keeper/field.phone.column = "mobile"
+then keeper/access.guest.hide = ["phone"]
+"#,
+        );
     }
 }

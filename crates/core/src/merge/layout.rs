@@ -2,7 +2,7 @@
 
 use super::questions::{Question, about_field};
 use super::whole::{Tile, Whole};
-use crate::definition::{Index, Node, Tree, Value};
+use crate::definition::{EntityIndex, Node, Tree, Value};
 use crate::merge::{Element, member_key};
 use crate::name;
 use crate::schema::Schema;
@@ -37,7 +37,7 @@ pub(super) struct Placement {
 /// What decides about layout.
 pub(super) struct LayoutInput<'a> {
     pub whole: &'a Whole,
-    pub p1: &'a Tree,
+    pub changed_draft: &'a Tree,
     /// The schema before with everything that was lost, under the names now.
     pub known: &'a Schema,
     pub changed: &'a Schema,
@@ -49,14 +49,14 @@ pub(super) struct LayoutInput<'a> {
 impl Placement {
     pub fn of(input: &LayoutInput<'_>) -> Placement {
         let mut placement = Placement { hidden: input.hidden.clone(), ..Placement::default() };
-        let (yours, drafted) = (Index::of(&input.whole.tree), Index::of(input.p1));
+        let (yours, drafted) = (EntityIndex::of(&input.whole.tree), EntityIndex::of(input.changed_draft));
         for (entity, known) in &yours.entities {
             for (field, names) in &known.fields {
                 if let Some(column) = names.columns.first() {
                     placement.columns.insert((entity.clone(), field.clone()), name::dotted(&known.table, column));
                 }
             }
-            let (Some(mine), Some(p1)) = (input.whole.tree.entity(entity), input.p1.entity(entity)) else { continue };
+            let (Some(mine), Some(changed_draft)) = (input.whole.tree.entity(entity), input.changed_draft.entity(entity)) else { continue };
             for page in mine.get("page").map(Node::entries).unwrap_or_default() {
                 if is_hand_laid(&page.node, &input.whole.tiles) {
                     placement.hand_laid.insert((entity.clone(), page.key.clone()));
@@ -65,18 +65,26 @@ impl Placement {
             let Some(names) = drafted.entities.get(entity) else { continue };
             for (field, drafted) in &names.fields {
                 if is_new(input, &known.table, drafted) && !known.fields.contains_key(field) {
-                    placement.decide(input, entity, &known.table, field, &drafted.columns, (mine, p1));
+                    placement.decide(input, entity, &known.table, field, &drafted.columns, (mine, changed_draft));
                 }
             }
         }
         placement
     }
 
-    fn decide(&mut self, input: &LayoutInput<'_>, entity: &str, table: &str, field: &str, columns: &[String], (mine, p1): (&Node, &Node)) {
+    fn decide(
+        &mut self,
+        input: &LayoutInput<'_>,
+        entity: &str,
+        table: &str,
+        field: &str,
+        columns: &[String],
+        (mine, changed_draft): (&Node, &Node),
+    ) {
         let hidden = self.hidden.contains(&(entity.to_owned(), field.to_owned()));
         let mut asked: Vec<String> = Vec::new();
         let mut needed: Vec<String> = Vec::new();
-        for page in p1.get("page").map(Node::entries).unwrap_or_default() {
+        for page in changed_draft.get("page").map(Node::entries).unwrap_or_default() {
             let there = mine.get("page").and_then(|p| p.get(&page.key)).is_some();
             let placed = laid_out(&page.node).iter().any(|(_, fields)| fields.iter().any(|f| f == field));
             if !there || !placed || hidden || !self.hand_laid.contains(&(entity.to_owned(), page.key.clone())) {
@@ -142,7 +150,7 @@ impl Placement {
 }
 
 /// Whether a drafted field is over something that was never there before.
-fn is_new(input: &LayoutInput<'_>, table: &str, drafted: &crate::definition::FieldNames) -> bool {
+fn is_new(input: &LayoutInput<'_>, table: &str, drafted: &crate::definition::KnownField) -> bool {
     let appears =
         |table: &str, column: &String| input.known.column(table, column).is_none() && input.changed.column(table, column).is_some();
     let joined_anew = drafted.through.as_ref().is_some_and(|(t, ..)| input.known.table(t).is_none() && input.changed.table(t).is_some());
@@ -172,4 +180,29 @@ fn laid_out(page: &Node) -> Vec<(String, Vec<String>)> {
         all.extend(sections.iter().map(|s| (member_key(s), s.get("fields").map(Node::strings).unwrap_or_default())));
     }
     all
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn new_fields_go_on_pages_that_the_generator_laid_out() {
+        crate::testkit::merge_as_said(
+            r#"
+after keeper + shoe integer
+then keeper/field.shoe.column = "shoe"
+
+# A person laid the page out: where the field goes is a question.
+given keeper/page.list.fields = ["phone", "last_name"]
+after keeper + shoe integer
+then keeper/page.list.fields = ["phone", "last_name"]
+asks new-field/keeper.shoe
+
+# Appended: beside the neighbour that it has in the draft, of those that are there.
+given keeper/page.list.fields = ["phone", "last_name"]
+after keeper + shoe integer
+answer new-field/keeper.shoe append
+then keeper/page.list.fields = ["phone", "shoe", "last_name"]
+"#,
+        );
+    }
 }

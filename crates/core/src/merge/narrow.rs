@@ -3,7 +3,7 @@
 
 use super::walk::enter_key;
 use super::whole::{Tile, Whole, keys, numbered};
-use crate::definition::{EntityNames, FileKey, Index, Node, Tree, Value};
+use crate::definition::{EntityIndex, FileKey, KnownEntity, Node, Tree, Value};
 use crate::name;
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -41,7 +41,7 @@ fn at_mut<'n>(node: &'n mut Node, path: &[String]) -> Option<&'n mut Node> {
 }
 
 /// Columns that somebody sees: those of fields that are shown and aren't hidden from them.
-fn seen(root: Option<&Node>, known: Option<&EntityNames>, of: &[String]) -> BTreeSet<String> {
+fn seen(root: Option<&Node>, known: Option<&KnownEntity>, of: &[String]) -> BTreeSet<String> {
     let (Some(root), Some(known)) = (root, known) else { return BTreeSet::new() };
     let hide = of.iter().try_fold(root, |node, key| node.get(key)).and_then(|t| t.get("hide")).map(Node::strings).unwrap_or_default();
     let is_hidden = |field: &str| {
@@ -56,7 +56,7 @@ pub(super) fn narrow(whole: &mut Whole, before: &Tree, new_fields: &BTreeMap<Str
     if new_fields.is_empty() {
         return;
     }
-    let (index, index_before) = (Index::of(&whole.tree), Index::of(before));
+    let (index, index_before) = (EntityIndex::of(&whole.tree), EntityIndex::of(before));
     let Whole { tree, tiles } = whole;
     for (entity, fields) in new_fields {
         let Some(root) = tree.files.get_mut(&FileKey::Entity(entity.clone())) else { continue };
@@ -117,5 +117,30 @@ fn hide(root: &mut Node, of: &[String], field: &str, tiles: &mut Vec<Tile>, beca
             let around = order.iter().fold(Node::table(), |table, key| table.with(key, Node::table()));
             enter_key(table, "hide", list, Some(&around));
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn a_merge_never_gives_anybody_more() {
+        crate::testkit::merge_as_said(
+            r#"
+# The same values by another way: what is hidden there is hidden here.
+given keeper/access.guest.hide = ["last_name"]
+after keeper.last_name -> family_name
+then keeper/access.guest.hide = ["last_name"]
+
+# A new column, where a role is restricted by field.
+after keeper + shoe_size integer
+then keeper/access.guest.hide = ["phone", "shoe_size"]
+
+# Where nothing is restricted, nothing is.
+given keeper/access.guest gone
+after keeper + shoe_size integer
+then keeper/access.guest gone
+then keeper/field.shoe_size.column = "shoe_size"
+"#,
+        );
     }
 }

@@ -1,7 +1,7 @@
 //! What a merge is made from, and what it comes to.
 
 use super::element::{Element, Step};
-use super::follow::FieldNames;
+use super::follow::FieldNaming;
 use super::identities::Identities;
 use super::layout::NewFields;
 use super::questions::Question;
@@ -18,7 +18,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// What a merge is made from.
 #[derive(Debug, Clone, Copy)]
-pub struct Input<'a> {
+pub struct MergeInput<'a> {
     /// The definition with everything that is hidden.
     pub whole: &'a Whole,
     /// What people deleted since the last command, as [`Element::encode`] writes it.
@@ -44,7 +44,7 @@ pub struct Input<'a> {
     /// What new fields do on hand-laid pages.
     pub new_fields: NewFields,
     /// What a field's name does when its column is renamed.
-    pub field_names: FieldNames,
+    pub field_names: FieldNaming,
 }
 
 /// What a merge comes to.
@@ -123,7 +123,7 @@ fn doubtful_sql(element: &Element, root: &Node) -> Finding {
         "{} can't be analysed with certainty and may name something that is gone or renamed: it was left as it is",
         element.shown()
     );
-    let mut finding = Finding::new(rule, Severity::Risk, message).entity(element.file.name()).help("look through it and mend it by hand");
+    let mut finding = Finding::new(rule, Severity::Risk, message).entity(element.file.name()).help("look through it and fix it by hand");
     if let Some(at) = element.resolve(root).and_then(|path| root.at_path(&path)).map(|n| n.at) {
         finding.at = Some(Location::at(&element.file, at));
     }

@@ -1,7 +1,7 @@
 //! A part of a change: the schema in which only some tables are as they are now, and the others as they were accepted.
 
 use crate::changes::Comparison;
-use crate::definition::{FileKey, Index, Referent, Tree, references_in};
+use crate::definition::{EntityIndex, FileKey, Referent, Tree, references_in};
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Catalogue, Objects, Schema, Table};
@@ -20,7 +20,7 @@ pub struct UsedElsewhere {
 
 /// The tables that entities use, by their accepted names: their own, and those that they name and that are no entity's own.
 pub fn tables_of(entities: &BTreeSet<String>, tree: &Tree, accepted: &Schema) -> BTreeSet<String> {
-    let index = Index::of(tree);
+    let index = EntityIndex::of(tree);
     let owned: BTreeSet<String> = index.entities.values().map(|e| name::fold(&e.table)).collect();
     let mut tables: BTreeSet<String> = BTreeSet::new();
     for entity in entities {
@@ -50,7 +50,7 @@ pub fn used_elsewhere(
     if found.is_empty() {
         return Vec::new();
     }
-    let index = Index::of(tree);
+    let index = EntityIndex::of(tree);
     let is_gone = |table: &str| changed.table(names.table(table)).is_none();
     for (file, root) in &tree.files {
         let FileKey::Entity(entity) = file else { continue };

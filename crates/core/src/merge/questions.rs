@@ -116,7 +116,7 @@ pub(super) fn about_key(entity: &str, table: &str, keys: &[Vec<String>]) -> Ques
 pub(super) fn about_source(entity: &str, gone: &[super::Thing]) -> Question {
     let choices = vec![
         ("set-aside".to_owned(), "set it aside, with the fields that only it gives; the table is read and written directly".to_owned()),
-        ("keep".to_owned(), "keep it as it is, and mend it by hand: its pages fail until then".to_owned()),
+        ("keep".to_owned(), "keep it as it is, and fix it by hand: its pages fail until then".to_owned()),
     ];
     let mut names: Vec<String> = gone.iter().map(super::Thing::shown).collect();
     names.sort();

@@ -1,13 +1,13 @@
 //! What the definition points at without the database saying so: lookups and related sets outlive their foreign keys.
 
 use super::whole::Whole;
-use crate::definition::{FieldNames, Index, Node};
+use crate::definition::{EntityIndex, KnownField, Node};
 use crate::name;
 use crate::schema::{ForeignKey, Schema};
 
 /// A schema as the draft is to see it: what the definition looks up without a foreign key counts as one, so that a lookup
 /// whose foreign key alone went stays a lookup, unless a merge had made it one.
-pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &Index) -> Schema {
+pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &EntityIndex) -> Schema {
     let mut kept = schema.clone();
     // What a merge put in speaks for itself alone. A lookup that the draft had no more, because what it looks up couldn't be
     // referred to, is one again when nothing but the foreign key is missing.
@@ -25,7 +25,7 @@ pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &Index
     };
     for (entity, known) in &index.entities {
         let Some(table) = schema.table(&known.table) else { continue };
-        for (field, FieldNames { columns, target, through }) in &known.fields {
+        for (field, KnownField { columns, target, through }) in &known.fields {
             let Some(target) = target.as_ref().filter(|_| through.is_none()).and_then(|t| index.entities.get(t)) else { continue };
             let taken = table.foreign_keys.iter().any(|k| k.columns.iter().any(|c| name::contains(columns, c)));
             let there = columns.iter().all(|c| table.column(c).is_some());

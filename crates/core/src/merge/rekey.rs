@@ -2,7 +2,7 @@
 
 use super::identities::Identities;
 use super::whole::{Whole, element};
-use crate::definition::{Index, Pieces, Seg, Tree, Value, rename_mentions, renamed_mentions};
+use crate::definition::{EntityIndex, Pieces, Seg, Tree, Value, rename_mentions, renamed_mentions};
 use crate::merge::Element;
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
@@ -17,7 +17,7 @@ pub(super) fn rekey(whole: &mut Whole, all: &Schema, names: &RenameMap) -> Vec<E
     if names.is_empty() {
         return doubtful;
     }
-    let index = Index::of(&whole.tree);
+    let index = EntityIndex::of(&whole.tree);
     let because = because(names);
     // The names that the way back writes of itself.
     let exact: BTreeSet<&str> =

@@ -17,7 +17,7 @@ impl Walk<'_> {
     fn set_called(&mut self, element: &Element, now: &Element, node: &mut Node, drafts: Drafts<'_>) {
         // What is on a page a person laid out stays until its column goes; what it is searched and sorted by is no layout.
         let hand_laid = element.last() == "fields" && self.given.placement.is_hand_laid(element);
-        let (p0, p1) = (keys(drafts.p0), keys(drafts.p1));
+        let (accepted, changed) = (keys(drafts.accepted), keys(drafts.changed));
         let Value::List(items) = &mut node.value else { return };
         for member in items.iter() {
             let key = member_key(member);
@@ -25,14 +25,14 @@ impl Walk<'_> {
             if tile.own {
                 continue;
             }
-            if p1.contains(&key) {
+            if changed.contains(&key) {
                 if tile.away {
                     tile.away = false;
                     AGAIN.clone_into(&mut tile.because);
-                } else if !p0.contains(&key) && !tile.was_hidden {
+                } else if !accepted.contains(&key) && !tile.was_hidden {
                     tile.stays = true;
                 }
-            } else if p0.contains(&key) && !tile.away {
+            } else if accepted.contains(&key) && !tile.away {
                 if tile.stays {
                     tile.stays = false;
                 } else if !hand_laid || tile.added {
@@ -43,22 +43,22 @@ impl Walk<'_> {
             }
         }
         let mut there: Vec<String> = items.iter().map(member_key).collect();
-        for (key, new) in p1.iter().zip(rows(drafts.p1)) {
+        for (key, new) in changed.iter().zip(rows(drafts.changed)) {
             let is_out = [element, now].iter().any(|at| self.given.left_out.contains(&at.member(key).encode()));
-            let comes = !there.contains(key) && !p0.contains(key) && !is_out;
+            let comes = !there.contains(key) && !accepted.contains(key) && !is_out;
             if comes && self.given.placement.admits(element, key) {
-                let at = place_by(&p1, key, &there);
+                let at = place_by(&changed, key, &there);
                 items.insert(at, numbered(new.clone(), self.tiles, NEW));
                 there.insert(at, key.clone());
             }
         }
-        let lost = p0.iter().filter(|key| !p1.contains(key) && !there.contains(key));
+        let lost = accepted.iter().filter(|key| !changed.contains(key) && !there.contains(key));
         self.left_out.extend(lost.map(|key| element.member(key).encode()));
         let shown = super::whole::shown(node, self.tiles);
         let is_own = self.tile(node).laid || node.items().iter().any(|m| self.tiles.get(m.tile as usize).is_some_and(|t| t.own));
-        let differs = keys(shown.as_ref()) != p1 || shown.as_ref().map(Node::strings) != drafts.p1.map(Node::strings);
+        let differs = keys(shown.as_ref()) != changed || shown.as_ref().map(Node::strings) != drafts.changed.map(Node::strings);
         if differs && (is_own || hand_laid) {
-            self.keep(element, shown.as_ref(), drafts.p1, p0 != p1);
+            self.keep(element, shown.as_ref(), drafts.changed, accepted != changed);
         }
     }
 
@@ -74,11 +74,11 @@ impl Walk<'_> {
         let Value::List(items) = &mut node.value else { return };
         let mut previous: Option<u32> = None;
         let mut new_rows: Vec<(Option<u32>, Node)> = Vec::new();
-        for row in rows(drafts.p1) {
+        for row in rows(drafts.changed) {
             let title = member_key(row);
-            let before = item(drafts.p0, &title);
+            let before = item(drafts.accepted, &title);
             if let Some(own) = matching.yours_for(&title) {
-                let p0 = matching.row_before(drafts.p0, own);
+                let accepted = matching.row_before(drafts.accepted, own);
                 if let Some(mine) = items.iter_mut().find(|i| i.tile == own) {
                     let member = element.member(&member_key(mine));
                     let at = self.tile(mine).at.clone();
@@ -86,11 +86,11 @@ impl Walk<'_> {
                     if tile.away {
                         tile.away = false;
                         AGAIN.clone_into(&mut tile.because);
-                    } else if p0.is_none() && at.is_none() && !tile.was_hidden && !tile.own {
+                    } else if accepted.is_none() && at.is_none() && !tile.was_hidden && !tile.own {
                         tile.stays = true;
                     }
                     tile.at = None;
-                    let of = Drafts { p0: p0.or(at.as_ref()), p1: Some(row) };
+                    let of = Drafts { accepted: accepted.or(at.as_ref()), changed: Some(row) };
                     for key in record {
                         self.row_key((&member, &element.member(&title)), mine, key.name, key.shape, of);
                     }
@@ -112,10 +112,10 @@ impl Walk<'_> {
             let behind = after.and_then(|a| items.iter().position(|i| i.tile == a)).map(|at| at + 1);
             items.insert(behind.unwrap_or(if hand_laid { items.len() } else { 0 }), new);
         }
-        for row in rows(drafts.p0) {
+        for row in rows(drafts.accepted) {
             let title = member_key(row);
             let Some(own) = matching.yours_before(&title) else {
-                if item(drafts.p1, &title).is_none() {
+                if item(drafts.changed, &title).is_none() {
                     self.left_out.insert(element.member(&title).encode());
                 }
                 continue;
@@ -134,8 +134,8 @@ impl Walk<'_> {
         let shown = super::whole::shown(node, self.tiles);
         let is_own = self.tile(node).laid;
         // What is told row by row isn't told as a whole too.
-        if is_own && self.kept.len() == told && shown.as_ref() != drafts.p1 {
-            self.keep(element, shown.as_ref(), drafts.p1, drafts.p0 != drafts.p1);
+        if is_own && self.kept.len() == told && shown.as_ref() != drafts.changed {
+            self.keep(element, shown.as_ref(), drafts.changed, drafts.accepted != drafts.changed);
         }
     }
 
@@ -159,7 +159,7 @@ impl Walk<'_> {
             // What a person added stays; what was the generator's goes.
             let member = element.member(&member_key(mine));
             for key in record.iter().filter(|k| matches!(k.shape, Shape::Set(_))) {
-                self.row_key((&member, &member), mine, key.name, key.shape, Drafts { p0: Some(row), p1: None });
+                self.row_key((&member, &member), mine, key.name, key.shape, Drafts { accepted: Some(row), changed: None });
             }
         }
     }
@@ -174,22 +174,28 @@ impl Walk<'_> {
                 Shape::Set(_) => self.set_called(&element, &now.key(name), &mut entry.node, drafts),
                 _ => {
                     let own = self.tile(&entry.node).own;
-                    match (drafts.p0, drafts.p1) {
-                        (p0, Some(p1)) if p0 != Some(p1) && own => self.keep(&element, Some(&entry.node), Some(p1), true),
-                        (Some(_), Some(p1)) if own && entry.node != *p1 => self.keep(&element, Some(&entry.node), Some(p1), false),
-                        (None, Some(p1)) if !own => self.follows(&mut entry.node, None, p1),
-                        (Some(p0), Some(p1)) if p0 != p1 && !own => self.follows(&mut entry.node, Some(p0), p1),
+                    match (drafts.accepted, drafts.changed) {
+                        (accepted, Some(changed)) if accepted != Some(changed) && own => {
+                            self.keep(&element, Some(&entry.node), Some(changed), true);
+                        }
+                        (Some(_), Some(changed)) if own && entry.node != *changed => {
+                            self.keep(&element, Some(&entry.node), Some(changed), false);
+                        }
+                        (None, Some(changed)) if !own => self.follows(&mut entry.node, None, changed),
+                        (Some(accepted), Some(changed)) if accepted != changed && !own => {
+                            self.follows(&mut entry.node, Some(accepted), changed);
+                        }
                         _ => {}
                     }
                 }
             },
-            None => match (drafts.p0, drafts.p1) {
+            None => match (drafts.accepted, drafts.changed) {
                 (None, Some(new)) if !self.given.left_out.contains(&element.encode()) => {
                     let is_list = matches!(new.value, Value::List(_));
                     let admitted = if is_list { self.given.placement.admitted(&element, new) } else { Some(new.clone()) };
                     let Some(new) = admitted else { return };
                     let new = numbered(new, self.tiles, NEW);
-                    super::walk::enter_key(mine, name, new, of.p1);
+                    super::walk::enter_key(mine, name, new, of.changed);
                 }
                 (Some(_), None) => {
                     self.left_out.insert(element.encode());
@@ -247,7 +253,7 @@ impl Walk<'_> {
     /// Choices of a person's own, or in a person's own words, that the database accepts no more are a question; those it
     /// accepts again come back.
     fn choices(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
-        let accepts = |key: &str| drafts.p1.is_none_or(|p1| p1.items().is_empty()) || item(drafts.p1, key).is_some();
+        let accepts = |key: &str| drafts.changed.is_none_or(|changed| changed.items().is_empty()) || item(drafts.changed, key).is_some();
         for row in node.items() {
             let key = member_key(row);
             let tile = self.tile(row);
@@ -256,7 +262,7 @@ impl Walk<'_> {
                 "the database accepts it again".clone_into(&mut tile.because);
             }
         }
-        if drafts.p0 == drafts.p1 {
+        if drafts.accepted == drafts.changed {
             return;
         }
         let by_hand = |walk: &Self, row: &&Node| has_own(row, walk.tiles);
@@ -269,9 +275,9 @@ impl Walk<'_> {
         let question = self.given.placement.limit_question(element);
         let keep = self.given.answers.get(&question).is_some_and(|answer| answer == "keep");
         let shown = super::whole::shown(node, self.tiles);
-        self.limits.push(Limit { question, element: element.clone(), yours: shown.clone(), database: drafts.p1.cloned() });
+        self.limits.push(Limit { question, element: element.clone(), yours: shown.clone(), database: drafts.changed.cloned() });
         if keep {
-            return self.keep(element, shown.as_ref(), drafts.p1, true);
+            return self.keep(element, shown.as_ref(), drafts.changed, true);
         }
         for at in open {
             if let Some(tile) = self.tiles.get_mut(at as usize) {
@@ -295,18 +301,18 @@ impl Matching {
     /// any other is known by what the generator calls it, so that it is the same whichever way the database came.
     fn of(yours: &Node, drafts: Drafts<'_>, tiles: &[Tile], are_titled: bool) -> Matching {
         let was_hidden = |row: &Node| tiles.get(row.tile as usize).is_some_and(|t| t.was_hidden);
-        let (old, new) = (keys(drafts.p0), keys(drafts.p1));
+        let (old, new) = (keys(drafts.accepted), keys(drafts.changed));
         let (hidden, shown): (Vec<&Node>, Vec<&Node>) = yours.items().iter().partition(|row| was_hidden(row));
         // What the accepted draft has is what is shown, if it is there at all.
-        let before = pairs(drafts.p0, &old, &[(&shown, &shown), (&hidden, &hidden)], Vec::new());
+        let before = pairs(drafts.accepted, &old, &[(&shown, &shown), (&hidden, &hidden)], Vec::new());
         let all: Vec<&Node> = yours.items().iter().collect();
         let told: Vec<&Node> = all.iter().copied().filter(|row| !are_titled || is_called_otherwise(row, tiles)).collect();
         let mut now = Vec::new();
         if are_titled {
             let drafted: Vec<&Node> =
                 shown.iter().chain(&hidden).copied().filter(|row| !is_own(row, tiles) && !is_called_otherwise(row, tiles)).collect();
-            now = pairs(drafts.p1, &new, &[(&drafted, &[])], now);
-            by_most_shared(drafts.p1, &told, &before, &mut now);
+            now = pairs(drafts.changed, &new, &[(&drafted, &[])], now);
+            by_most_shared(drafts.changed, &told, &before, &mut now);
         }
         // A row of the changed draft is what the same row was before.
         let is_free = |(title, own): &&(String, u32), now: &[(String, u32)]| !now.iter().any(|(t, o)| t == title || o == own);
@@ -315,7 +321,7 @@ impl Matching {
                 now.push(pair.clone());
             }
         }
-        let now = pairs(drafts.p1, &new, &[(&all, &told)], now);
+        let now = pairs(drafts.changed, &new, &[(&all, &told)], now);
         Matching { before, now }
     }
 
@@ -445,7 +451,7 @@ mod tests {
     #[test]
     fn a_row_is_known_by_its_title_then_by_its_members_and_what_is_shown_comes_first() {
         // Yours, the drafts, and which of yours each draft's rows are: by place, from 0.
-        for (yours, p0, p1, before, now) in [
+        for (yours, accepted, changed, before, now) in [
             ("A: x", "A: x", "A: x y", "A=0", "A=0"),
             // Named otherwise by a person.
             ("*Mine: x y; *Other: z", "A: x y; B: z", "A: x y; B: z", "A=0 B=1", "A=0 B=1"),
@@ -468,8 +474,8 @@ mod tests {
         ] {
             let mut tiles = vec![Tile::default()];
             let mine = rows_of(yours, &mut tiles);
-            let (p0, p1) = (rows_of(p0, &mut Vec::new()), rows_of(p1, &mut Vec::new()));
-            let matching = Matching::of(&mine, Drafts { p0: Some(&p0), p1: Some(&p1) }, &tiles, true);
+            let (accepted, changed) = (rows_of(accepted, &mut Vec::new()), rows_of(changed, &mut Vec::new()));
+            let matching = Matching::of(&mine, Drafts { accepted: Some(&accepted), changed: Some(&changed) }, &tiles, true);
             let told = |pairs: &[(String, u32)]| {
                 let mut all: Vec<String> = pairs.iter().map(|(title, own)| format!("{title}={}", own / 2)).collect();
                 all.sort();

@@ -2,11 +2,11 @@
 
 use super::asked::{NewTables, answer, key_questions, rename_questions, source_questions};
 use super::empty::{empty, wanting};
-use super::follow::FieldNames;
+use super::follow::FieldNaming;
 use super::hide::{Hiding, Told as Hidden, hide, key_title, names_hidden, tell_back};
 use super::identities::{Carried, Identities, Lost};
 use super::layout::{LayoutInput, Placement};
-use super::outcome::{Input, Outcome};
+use super::outcome::{MergeInput, Outcome};
 use super::questions::{about_limit, source_question};
 use super::references::with_kept_references;
 use super::told::{Before, tell};
@@ -15,8 +15,8 @@ use super::walk::{self, walk};
 use super::whole::{Whole, has_own};
 use super::{claim, follow, narrow, rekey};
 use crate::changes::{Comparison, compare};
-use crate::definition::{FileKey, Index, Node, Tree, Value};
-use crate::draft::{NamesInUse, Plan, draft};
+use crate::definition::{EntityIndex, FileKey, Node, Tree, Value};
+use crate::draft::{DraftInput, NamesInUse, draft};
 use crate::merge::{Element, Thing};
 use crate::name;
 use crate::rename::{Known, RenameMap, without_gone};
@@ -24,17 +24,17 @@ use crate::schema::{Schema, in_accepted_order};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// What is known of renames beyond the two schemas.
-pub(super) fn known(given: &Input<'_>) -> Known {
+pub(super) fn known(given: &MergeInput<'_>) -> Known {
     Known { policy: given.renames, former: given.known.former(), answers: given.answers.clone(), returning: given.known.returning() }
 }
 
 /// What changed between the two schemas, by all that is known.
-pub fn comparison(given: &Input<'_>) -> Comparison {
+pub fn comparison(given: &MergeInput<'_>) -> Comparison {
     compare(given.accepted, given.changed, &known(given))
 }
 
 /// Merges a change of the database into the definition. Where a question is open, the result is that of its safe choice.
-pub fn merge(given: &Input<'_>) -> Outcome {
+pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let mut whole = given.whole.clone();
     let comparison = comparison(given);
     let taken = comparison.taken();
@@ -54,8 +54,8 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let before = Before::of(given.whole);
     doubtful.extend(rekey::rekey(&mut whole, &everything, &carried.names));
     let followed = match given.field_names {
-        FieldNames::Follow => follow::follow(&mut whole, (&everything, &carried.all), &carried.names),
-        FieldNames::Keep => follow::NewNames::new(),
+        FieldNaming::Follow => follow::follow(&mut whole, (&everything, &carried.all), &carried.names),
+        FieldNaming::Keep => follow::NewNames::new(),
     };
     let mut left_out = carried.known.left_out.clone();
     left_out.elements.extend(given.deleted.iter().cloned());
@@ -63,7 +63,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     left_out.elements = left_out.elements.iter().map(|e| follow::renamed(e, &followed)).filter(still_out).collect();
 
     // The drafts, under the names in use
-    let index = Index::of(&whole.tree);
+    let index = EntityIndex::of(&whole.tree);
     let accepted = carried.names.applied_to(given.accepted);
     let ordered = in_accepted_order(&carried.all, &effective);
     let is_own = |entity: &str| whole.tree.entity(entity).and_then(|root| whole.tile(root)).is_some_and(|t| t.own);
@@ -85,7 +85,8 @@ pub fn merge(given: &Input<'_>) -> Outcome {
     let open_to = given.known.start_role.as_deref().filter(|role| whole.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
     let title = whole.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let seen = with_kept_references(&accepted, &whole, &index);
-    let plan = |names: &NamesInUse, schema: &Schema| draft(schema, &Plan { conventions: given.conventions, names, open_to, title: &title });
+    let plan =
+        |names: &NamesInUse, schema: &Schema| draft(schema, &DraftInput { conventions: given.conventions, names, open_to, title: &title });
     let first = plan(&names, &seen).tree;
     // What a person deleted isn't drafted, so that nothing else in a draft names it.
     let lost = Lost::of(&carried.known);
@@ -95,20 +96,20 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         names.keep_out(&left_out.columns, &left_out.tables);
         plan(&names, &seen).tree
     });
-    let deleted = without_deleted.as_ref().map(|p0| deleted_fields(&first, p0)).unwrap_or_default();
-    let p0 = without_deleted.unwrap_or(first);
-    left_out.elements.extend(claim::claim(&mut whole, &p0, given.fresh));
+    let deleted = without_deleted.as_ref().map(|accepted_draft| deleted_fields(&first, accepted_draft)).unwrap_or_default();
+    let accepted_draft = without_deleted.unwrap_or(first);
+    left_out.elements.extend(claim::claim(&mut whole, &accepted_draft, given.fresh));
     narrow::restrict(&mut whole);
     let chosen = names.clone().with_keys(given.answers);
     let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index));
-    let mut p1 = drafted.tree;
-    let hidden = hidden_replacements(given, &comparison, &taken, &mut p1);
-    let concealed = conceal_titles(&whole, &p0, &mut p1);
+    let mut changed_draft = drafted.tree;
+    let hidden = hidden_replacements(given, &comparison, &taken, &mut changed_draft);
+    let concealed = conceal_titles(&whole, &accepted_draft, &mut changed_draft);
 
     // 2. Values, and what is new
     let placement = Placement::of(&LayoutInput {
         whole: &whole,
-        p1: &p1,
+        changed_draft: &changed_draft,
         known: &carried.names.applied_to(&everything),
         changed: &effective,
         answers: given.answers,
@@ -127,7 +128,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         lost_keys: &lost_keys,
         renamed: &renamed,
     };
-    let walked = walk(&mut whole, &p0, &p1, rules);
+    let walked = walk(&mut whole, &accepted_draft, &changed_draft, rules);
     let (mut kept, limits, new_fields) = (walked.kept, walked.limits, walked.new_fields);
     left_out.elements.extend(walked.left_out);
     // What another element is called now isn't left out.
@@ -151,7 +152,7 @@ pub fn merge(given: &Input<'_>) -> Outcome {
             given_up: &given_up,
             wanting: &lacking,
             concealed: &concealed,
-            p1: &p1,
+            changed_draft: &changed_draft,
         };
         let told = if has_hidden { hide(&mut whole, &hiding) } else { Hidden::default() };
         empty(&mut whole);
@@ -172,7 +173,15 @@ pub fn merge(given: &Input<'_>) -> Outcome {
         let (back, nothing) = (Lost::things(carried.back.iter().cloned()), BTreeSet::new());
         tell_back(
             &mut whole,
-            &Hiding { all: &carried.all, lost: &back, words: &[], given_up: &given_up, wanting: &nothing, concealed: &concealed, p1: &p1 },
+            &Hiding {
+                all: &carried.all,
+                lost: &back,
+                words: &[],
+                given_up: &given_up,
+                wanting: &nothing,
+                concealed: &concealed,
+                changed_draft: &changed_draft,
+            },
         );
     }
     doubtful.extend(told.doubtful.iter().filter(|e| !doubtful.contains(e)).cloned().collect::<Vec<_>>());
@@ -242,7 +251,7 @@ fn is_there(tree: &Tree, element: &Element) -> bool {
 
 /// What a person left out: told by the draft of the accepted schema; of what is lost at the moment, as it was known before. All
 /// by first names.
-fn keep_out(left_out: &mut super::identities::LeftOut, columns: &[(String, String)], deleted: &[String], index: &Index) {
+fn keep_out(left_out: &mut super::identities::LeftOut, columns: &[(String, String)], deleted: &[String], index: &EntityIndex) {
     let used = |entity: &str, column: &str| index.entities.get(entity).is_some_and(|e| e.fields.values().any(|f| f.is_over(column)));
     left_out.columns.retain(|(entity, column)| index.entities.contains_key(entity) && !used(entity, column));
     left_out.columns.extend(columns.iter().cloned());
@@ -266,11 +275,11 @@ fn as_shown(kept: Vec<Kept>, tree: &Tree) -> Vec<Kept> {
 }
 
 /// Fields and entities that a person deleted are customisations.
-fn deleted_fields(first: &Tree, p0: &Tree) -> Vec<Kept> {
+fn deleted_fields(first: &Tree, accepted_draft: &Tree) -> Vec<Kept> {
     let mut kept = Vec::new();
     for (file, root) in &first.files {
         let element = Element::file(file.clone());
-        let Some(now) = p0.files.get(file) else {
+        let Some(now) = accepted_draft.files.get(file) else {
             kept.push(Kept { element, yours: None, draft: Some(root.clone()), concerned: false });
             continue;
         };
@@ -285,18 +294,18 @@ fn deleted_fields(first: &Tree, p0: &Tree) -> Vec<Kept> {
 }
 
 /// Entities whose own SQL goes if anything it names is gone: so answered.
-fn given_up(given: &Input<'_>, tree: &Tree) -> BTreeSet<String> {
+fn given_up(given: &MergeInput<'_>, tree: &Tree) -> BTreeSet<String> {
     let is = |entity: &&str| given.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside");
     tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
 }
 
 /// A title that names a field hidden from somebody isn't taken over: the one before stays, or the key. The files of these.
-fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) -> BTreeSet<FileKey> {
+fn conceal_titles(whole: &Whole, accepted_draft: &Tree, changed_draft: &mut Tree) -> BTreeSet<FileKey> {
     let mut of_files = BTreeSet::new();
     let restricted = narrow::restricted_entities(&whole.tree);
-    for (file, root) in &mut p1.files {
+    for (file, root) in &mut changed_draft.files {
         let Some(mine) = whole.tree.files.get(file) else { continue };
-        let before = p0.files.get(file);
+        let before = accepted_draft.files.get(file);
         let (old, new) = (before.and_then(|b| b.get("title")).cloned(), root.get("title").cloned());
         let (Some(old), Some(text)) = (old, new.as_ref().and_then(Node::as_text)) else { continue };
         let known_before =
@@ -327,7 +336,7 @@ fn conceal_titles(whole: &Whole, p0: &Tree, p1: &mut Tree) -> BTreeSet<FileKey> 
 
 /// What was measured of the data stays known until it is measured anew; and where nothing changed, the catalogue's
 /// numbers alone, which move when a database is restored, are no reason to write.
-fn keep_what_was_known(given: &Input<'_>, taken: &RenameMap, comparison: &Comparison, accepted: &mut Schema) {
+fn keep_what_was_known(given: &MergeInput<'_>, taken: &RenameMap, comparison: &Comparison, accepted: &mut Schema) {
     if accepted.fingerprints.is_empty() {
         let known = given.accepted.fingerprints.iter().map(|f| {
             let (table, column) = (taken.table(&f.table).to_owned(), taken.column(&f.table, &f.column).to_owned());
@@ -346,13 +355,18 @@ fn keep_what_was_known(given: &Input<'_>, taken: &RenameMap, comparison: &Compar
 }
 
 /// New columns that may be a hidden one's new name are hidden in the draft, whatever was answered.
-fn hidden_replacements(given: &Input<'_>, comparison: &Comparison, taken: &RenameMap, p1: &mut Tree) -> BTreeSet<(String, String)> {
+fn hidden_replacements(
+    given: &MergeInput<'_>,
+    comparison: &Comparison,
+    taken: &RenameMap,
+    changed_draft: &mut Tree,
+) -> BTreeSet<(String, String)> {
     let mut hidden = BTreeSet::new();
     if comparison.renames.is_empty() {
         return hidden;
     }
     let before = given.whole.shown();
-    let yours = Index::of(&before);
+    let yours = EntityIndex::of(&before);
     for rename in &comparison.renames {
         let Some(old) = &rename.column else { continue };
         for (entity, known) in yours.of_table(&rename.table) {
@@ -361,7 +375,8 @@ fn hidden_replacements(given: &Input<'_>, comparison: &Comparison, taken: &Renam
             if !known.fields.iter().any(|(field, names)| names.is_over(old) && is_hidden(field)) {
                 continue;
             }
-            let fields = p1.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()]));
+            let fields =
+                changed_draft.files.get_mut(&FileKey::Entity(entity.to_owned())).and_then(|root| root.at_path_mut(&["field".into()]));
             let Some(Value::Table(entries)) = fields.map(|f| &mut f.value) else { continue };
             let table = taken.table(&rename.table);
             for entry in entries.iter_mut() {
@@ -379,10 +394,10 @@ fn hidden_replacements(given: &Input<'_>, comparison: &Comparison, taken: &Renam
 }
 
 /// The answers given, with the safe choice for every question that is open, until none is: an answer may open others.
-pub fn safe_answers(input: &Input<'_>) -> BTreeMap<String, String> {
+pub fn safe_answers(input: &MergeInput<'_>) -> BTreeMap<String, String> {
     let mut answers = input.answers.clone();
     loop {
-        let outcome = merge(&Input { answers: &answers, ..*input });
+        let outcome = merge(&MergeInput { answers: &answers, ..*input });
         let open: Vec<(String, String)> = outcome.open_questions().map(|q| (q.name.clone(), q.safe.clone())).collect();
         if open.is_empty() {
             return answers;

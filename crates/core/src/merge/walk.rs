@@ -13,13 +13,13 @@ use std::collections::{BTreeMap, BTreeSet};
 /// The drafts of one element: for the accepted schema (or what the draft said when it went), and for the changed one.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Drafts<'a> {
-    pub p0: Option<&'a Node>,
-    pub p1: Option<&'a Node>,
+    pub accepted: Option<&'a Node>,
+    pub changed: Option<&'a Node>,
 }
 
 impl<'a> Drafts<'a> {
     pub fn key(&self, key: &str) -> Drafts<'a> {
-        Drafts { p0: self.p0.and_then(|n| n.get(key)), p1: self.p1.and_then(|n| n.get(key)) }
+        Drafts { accepted: self.accepted.and_then(|n| n.get(key)), changed: self.changed.and_then(|n| n.get(key)) }
     }
 }
 
@@ -54,19 +54,19 @@ pub(super) const NO_MORE: &str = "the draft no longer has it";
 pub(super) const AGAIN: &str = "the draft has it again";
 
 /// Walks every file.
-pub(super) fn walk<'a>(whole: &'a mut Whole, p0: &Tree, p1: &Tree, given: Given<'a>) -> Walk<'a> {
+pub(super) fn walk<'a>(whole: &'a mut Whole, accepted: &Tree, changed: &Tree, given: Given<'a>) -> Walk<'a> {
     let Whole { tree, tiles } = whole;
     let mut walk = Walk { given, tiles, kept: Vec::new(), limits: Vec::new(), left_out: BTreeSet::new(), new_fields: BTreeMap::new() };
-    let files: BTreeSet<FileKey> = tree.files.keys().chain(p1.files.keys()).chain(p0.files.keys()).cloned().collect();
+    let files: BTreeSet<FileKey> = tree.files.keys().chain(changed.files.keys()).chain(accepted.files.keys()).cloned().collect();
     for file in files {
         let element = Element::file(file.clone());
-        let drafts = Drafts { p0: p0.files.get(&file), p1: p1.files.get(&file) };
+        let drafts = Drafts { accepted: accepted.files.get(&file), changed: changed.files.get(&file) };
         match (tree.files.get_mut(&file), drafts) {
             (Some(root), drafts) => walk.table(&element, root, *shape_of(&file), drafts),
-            (None, Drafts { p0: None, p1: Some(new) }) if !given.left_out.contains(&element.encode()) => {
+            (None, Drafts { accepted: None, changed: Some(new) }) if !given.left_out.contains(&element.encode()) => {
                 tree.files.insert(file, numbered(new.clone(), walk.tiles, "a new table"));
             }
-            (None, Drafts { p0: Some(_), p1: None }) => {
+            (None, Drafts { accepted: Some(_), changed: None }) => {
                 walk.left_out.insert(element.encode());
             }
             _ => {}
@@ -92,19 +92,19 @@ impl Walk<'_> {
     pub(super) fn table(&mut self, element: &Element, node: &mut Node, shape: Shape, drafts: Drafts<'_>) {
         // Access never follows the draft: only a new entity brings its own.
         if element.key_at(0) == Some("access") {
-            let is_kept = has_own(node, self.tiles) && drafts.p0 != Some(node);
-            if is_kept || (drafts.p0.is_some_and(|p0| p0 != node)) {
+            let is_kept = has_own(node, self.tiles) && drafts.accepted != Some(node);
+            if is_kept || (drafts.accepted.is_some_and(|accepted| accepted != node)) {
                 let yours = super::whole::shown(node, self.tiles);
-                self.keep(element, yours.as_ref(), drafts.p1, false);
+                self.keep(element, yours.as_ref(), drafts.changed, false);
             }
             return;
         }
         let is_element = !matches!(shape, Shape::Named(_)) || element.steps.len() != 1;
         let at = self.tile(node).at.clone();
-        let drafts = Drafts { p0: drafts.p0.or(at.as_ref()), ..drafts };
+        let drafts = Drafts { accepted: drafts.accepted.or(at.as_ref()), ..drafts };
         if is_element {
-            match (drafts.p0, drafts.p1) {
-                (Some(p0), None) => return self.loses(element, node, p0),
+            match (drafts.accepted, drafts.changed) {
+                (Some(accepted), None) => return self.loses(element, node, accepted),
                 (None, None) => {
                     if has_own(node, self.tiles) {
                         let yours = super::whole::shown(node, self.tiles);
@@ -128,8 +128,8 @@ impl Walk<'_> {
         }
         let is_page = element.key_at(0) == Some("page") && element.steps.len() == 2;
         let flat = |draft: Option<&Node>| draft.filter(|_| is_page).and_then(|d| self.given.placement.flattened(node, Some(d)));
-        let (flat0, flat1) = (flat(drafts.p0), flat(drafts.p1));
-        let drafts = Drafts { p0: flat0.as_ref().or(drafts.p0), p1: flat1.as_ref().or(drafts.p1) };
+        let (flat0, flat1) = (flat(drafts.accepted), flat(drafts.changed));
+        let drafts = Drafts { accepted: flat0.as_ref().or(drafts.accepted), changed: flat1.as_ref().or(drafts.changed) };
         match shape {
             Shape::Record(keys) => {
                 for key in keys {
@@ -138,7 +138,7 @@ impl Walk<'_> {
             }
             Shape::Named(inner) | Shape::ByField(inner) => {
                 let mut names: Vec<String> = Vec::new();
-                for node in [drafts.p1, Some(&*node), drafts.p0].into_iter().flatten() {
+                for node in [drafts.changed, Some(&*node), drafts.accepted].into_iter().flatten() {
                     names.extend(node.entries().iter().map(|e| e.key.clone()));
                 }
                 let mut seen = BTreeSet::new();
@@ -151,14 +151,14 @@ impl Walk<'_> {
     }
 
     /// An element that the draft has no more.
-    fn loses(&mut self, element: &Element, node: &Node, p0: &Node) {
+    fn loses(&mut self, element: &Element, node: &Node, accepted: &Node) {
         let is_own = has_own(node, self.tiles);
         let tile = self.tile(node);
         if tile.stays {
             tile.stays = false;
             return;
         }
-        tile.at = Some(p0.plain());
+        tile.at = Some(accepted.plain());
         if !is_own && !tile.away {
             tile.away = true;
             NO_MORE.clone_into(&mut tile.because);
@@ -180,13 +180,13 @@ impl Walk<'_> {
                 _ => self.leaf(&element, &mut entry.node, shape, drafts),
             };
         }
-        match (drafts.p0, drafts.p1) {
-            (None, Some(new)) => self.comes(&element, parent, name, shape, new, of.p1),
+        match (drafts.accepted, drafts.changed) {
+            (None, Some(new)) => self.comes(&element, parent, name, shape, new, of.changed),
             (Some(_), None) => {
                 self.left_out.insert(element.encode());
             }
-            (Some(p0), Some(p1)) => {
-                let is_limit = looser(element.last(), None, Some(p1)) && p0 != p1 && element.key_at(0) == Some("field");
+            (Some(accepted), Some(changed)) => {
+                let is_limit = looser(element.last(), None, Some(changed)) && accepted != changed && element.key_at(0) == Some("field");
                 if is_limit {
                     self.limit_of_nothing(&element, parent, name, of);
                 } else if element.key_at(0) != Some("access") {
@@ -197,9 +197,9 @@ impl Walk<'_> {
                         return self.group(around, parent, name, *inner, drafts);
                     }
                     if self.given.left_out.contains(&element.encode()) {
-                        self.keep(&element, None, Some(p1), p0 != p1);
+                        self.keep(&element, None, Some(changed), accepted != changed);
                     } else if self.is_label_of_renamed(&element) {
-                        self.comes(&element, parent, name, shape, p1, of.p1);
+                        self.comes(&element, parent, name, shape, changed, of.changed);
                     }
                 }
             }
@@ -220,7 +220,8 @@ impl Walk<'_> {
         self.tiles.push(Tile { added: true, ..Tile::default() });
         made.tile = u32::try_from(self.tiles.len() - 1).unwrap_or(u32::MAX);
         let element = around.key(name);
-        let names: BTreeSet<String> = drafts.p0.iter().chain(drafts.p1.iter()).flat_map(|n| n.entries()).map(|e| e.key.clone()).collect();
+        let names: BTreeSet<String> =
+            drafts.accepted.iter().chain(drafts.changed.iter()).flat_map(|n| n.entries()).map(|e| e.key.clone()).collect();
         for name in names {
             self.child(&element, &mut made, &name, inner, drafts);
         }
@@ -258,26 +259,26 @@ impl Walk<'_> {
     fn leaf(&mut self, element: &Element, node: &mut Node, shape: Shape, drafts: Drafts<'_>) {
         let default = default_of(element, shape);
         let full = |node: Option<&Node>| node.cloned().or_else(|| default.clone());
-        let (p0, p1) = (full(drafts.p0), full(drafts.p1));
+        let (accepted, changed) = (full(drafts.accepted), full(drafts.changed));
         let tile = self.tile(node).clone();
         if let Some(stand_in) = tile.stand_in.clone().filter(|s| s.limit) {
-            return self.limited(element, node, &stand_in, drafts, p1.as_ref());
+            return self.limited(element, node, &stand_in, drafts, changed.as_ref());
         }
         if tile.own {
             let yours = full(Some(node));
-            if yours == p1 {
+            if yours == changed {
                 return;
             }
-            if p0 != p1 && looser(element.last(), yours.as_ref(), p1.as_ref()) {
+            if accepted != changed && looser(element.last(), yours.as_ref(), changed.as_ref()) {
                 return self.limit(element, node, drafts);
             }
-            return self.keep(element, Some(node), drafts.p1, p0 != p1);
+            return self.keep(element, Some(node), drafts.changed, accepted != changed);
         }
         if element.steps.len() == 1 && element.last() == "key" && self.given.lost_keys.contains(element.file.name()) {
             return;
         }
-        match (drafts.p0, drafts.p1) {
-            (Some(p0), None) => {
+        match (drafts.accepted, drafts.changed) {
+            (Some(accepted), None) => {
                 if self.would_widen(element, node) {
                     return;
                 }
@@ -285,15 +286,15 @@ impl Walk<'_> {
                 if tile.stays {
                     tile.stays = false;
                     if let Some((_, was)) = tile.faces.iter().find(|(draft, _)| draft.is_none()).cloned() {
-                        self.becomes(node, Some(p0), &was, FOLLOWS);
+                        self.becomes(node, Some(accepted), &was, FOLLOWS);
                     }
                 } else if !tile.away {
                     tile.away = true;
-                    tile.at = Some(p0.plain());
+                    tile.at = Some(accepted.plain());
                     NO_MORE.clone_into(&mut tile.because);
                 }
             }
-            (None, Some(p1)) => {
+            (None, Some(changed)) => {
                 let tile = self.tile(node);
                 let before = if tile.away { tile.at.take() } else { None };
                 if tile.away {
@@ -302,22 +303,24 @@ impl Walk<'_> {
                 } else if !tile.was_hidden {
                     tile.stays = true;
                 }
-                if before.as_ref() != Some(p1) {
-                    self.follows(node, before.as_ref(), p1);
+                if before.as_ref() != Some(changed) {
+                    self.follows(node, before.as_ref(), changed);
                 }
             }
-            (Some(p0), Some(p1)) if p0 != p1 && (!self.would_widen(element, node) || p1.as_bool() == Some(true)) => {
-                self.follows(node, Some(p0), p1);
+            (Some(accepted), Some(changed))
+                if accepted != changed && (!self.would_widen(element, node) || changed.as_bool() == Some(true)) =>
+            {
+                self.follows(node, Some(accepted), changed);
             }
             _ => {}
         }
     }
 
     /// The generator's value follows: to what stood under that value of the draft, else to the value itself.
-    pub(super) fn follows(&mut self, node: &mut Node, p0: Option<&Node>, p1: &Node) {
-        let known = self.tile(node).faces.iter().find(|(draft, _)| draft.as_ref() == Some(p1)).map(|(_, was)| was.clone());
-        let to = known.unwrap_or_else(|| p1.clone());
-        self.becomes(node, p0, &to, FOLLOWS);
+    pub(super) fn follows(&mut self, node: &mut Node, accepted: Option<&Node>, changed: &Node) {
+        let known = self.tile(node).faces.iter().find(|(draft, _)| draft.as_ref() == Some(changed)).map(|(_, was)| was.clone());
+        let to = known.unwrap_or_else(|| changed.clone());
+        self.becomes(node, accepted, &to, FOLLOWS);
     }
 
     fn becomes(&mut self, node: &mut Node, under: Option<&Node>, to: &Node, because: &str) {
@@ -359,7 +362,7 @@ impl Walk<'_> {
     /// A hand-made limit that is looser than what the database declares now.
     fn limit(&mut self, element: &Element, node: &Node, drafts: Drafts<'_>) {
         let question = self.given.placement.limit_question(element);
-        let known = self.tile(node).answers.iter().find(|a| a.database.as_ref() == drafts.p1).map(|a| a.taken);
+        let known = self.tile(node).answers.iter().find(|a| a.database.as_ref() == drafts.changed).map(|a| a.taken);
         let answer = self.given.answers.get(&question).map(String::as_str);
         let taken = match (answer, known) {
             (Some(answer), _) => answer != "keep",
@@ -367,9 +370,9 @@ impl Walk<'_> {
             (None, None) => true,
         };
         if answer.is_some() || known.is_none() {
-            self.limits.push(Limit { question, element: element.clone(), yours: Some(node.clone()), database: drafts.p1.cloned() });
+            self.limits.push(Limit { question, element: element.clone(), yours: Some(node.clone()), database: drafts.changed.cloned() });
         }
-        let database = drafts.p1.map(Node::plain);
+        let database = drafts.changed.map(Node::plain);
         let tile = self.tile(node);
         if answer.is_some() {
             tile.answers.retain(|a| a.database != database);
@@ -380,7 +383,7 @@ impl Walk<'_> {
                 "the database declares less".clone_into(&mut tile.because);
                 tile.stand_in = Some(StandIn { value, limit: true });
             }
-            _ => self.keep(element, Some(node), drafts.p1, true),
+            _ => self.keep(element, Some(node), drafts.changed, true),
         }
     }
 
@@ -388,37 +391,37 @@ impl Walk<'_> {
     fn limit_of_nothing(&mut self, element: &Element, parent: &mut Node, name: &str, of: Drafts<'_>) {
         let question = self.given.placement.limit_question(element);
         let drafts = of.key(name);
-        self.limits.push(Limit { question: question.clone(), element: element.clone(), yours: None, database: drafts.p1.cloned() });
-        let Some(p1) = drafts.p1.filter(|_| self.given.answers.get(&question).is_none_or(|a| a != "keep")) else {
-            return self.keep(element, None, drafts.p1, true);
+        self.limits.push(Limit { question: question.clone(), element: element.clone(), yours: None, database: drafts.changed.cloned() });
+        let Some(changed) = drafts.changed.filter(|_| self.given.answers.get(&question).is_none_or(|a| a != "keep")) else {
+            return self.keep(element, None, drafts.changed, true);
         };
-        let mut new = numbered(p1.clone(), self.tiles, "the database declares less");
+        let mut new = numbered(changed.clone(), self.tiles, "the database declares less");
         // It stands in for a limit that isn't there: taken away again when the database accepts more.
-        self.tile(&new).stand_in = Some(StandIn { value: p1.clone(), limit: true });
+        self.tile(&new).stand_in = Some(StandIn { value: changed.clone(), limit: true });
         self.tile(&new).refused = false;
         new.value = Value::Other(String::new());
-        enter_key(parent, name, new, of.p1);
+        enter_key(parent, name, new, of.changed);
     }
 
     /// A limit behind the database's: it comes back when the database accepts it again.
-    fn limited(&mut self, element: &Element, node: &Node, stand_in: &StandIn, drafts: Drafts<'_>, p1: Option<&Node>) {
+    fn limited(&mut self, element: &Element, node: &Node, stand_in: &StandIn, drafts: Drafts<'_>, changed: Option<&Node>) {
         let nothing = matches!(&node.value, Value::Other(text) if text.is_empty());
         let yours = (!nothing).then_some(node);
-        let accepted = !looser(element.last(), yours, p1);
+        let fits = !looser(element.last(), yours, changed);
         let tile = self.tile(node);
-        if accepted {
+        if fits {
             "the database accepts it again".clone_into(&mut tile.because);
             if nothing {
                 tile.away = true;
             } else {
                 tile.stand_in = None;
             }
-        } else if let Some(p1) = drafts.p1 {
+        } else if let Some(changed) = drafts.changed {
             if nothing {
                 tile.away = false;
             }
-            if stand_in.value != *p1 {
-                tile.stand_in = Some(StandIn { value: p1.plain(), limit: true });
+            if stand_in.value != *changed {
+                tile.stand_in = Some(StandIn { value: changed.plain(), limit: true });
                 "the database declares less".clone_into(&mut tile.because);
             }
         }
@@ -432,5 +435,53 @@ pub(super) fn enter_key(parent: &mut Node, name: &str, node: Node, around: Optio
     let at = place_by(&order, name, &there);
     if let Value::Table(entries) = &mut parent.value {
         entries.insert(at, Entry { key: name.to_owned(), at: crate::definition::At::default(), node });
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn the_generators_follows_the_draft_and_a_persons_stays() {
+        crate::testkit::merge_as_said(
+            r#"
+# Drafted by the length of the column.
+after keeper.phone: text(30)
+then keeper/field.phone.max_length = 30
+
+# A person was stricter: nothing to do.
+given keeper/field.phone.max_length = 9
+after keeper.phone: text(30)
+then keeper/field.phone.max_length = 9
+
+# The database is stricter than the person: its limit stands in, and the question is which.
+given keeper/field.phone.max_length = 15
+after keeper.phone: text(10)
+then keeper/field.phone.max_length = 10
+asks limit/keeper.phone/max_length
+
+given keeper/field.phone.max_length = 15
+after keeper.phone: text(10)
+answer limit/keeper.phone/max_length keep
+then keeper/field.phone.max_length = 15
+
+# A kind that nobody chose.
+after keeper.age: text
+then keeper/field.age.kind = "text"
+
+given keeper/field.age.kind = "duration"
+after keeper.age: text
+then keeper/field.age.kind = "duration"
+
+# A label that a person wrote stays whatever the column is called.
+given keeper/field.phone.label = "Call"
+after keeper.phone -> mobile
+then keeper/field.phone.label = "Call"
+
+# What a person left out isn't put back by a change elsewhere.
+given keeper/page.list.search = []
+after keeper.age: text
+then keeper/page.list.search = []
+"#,
+        );
     }
 }

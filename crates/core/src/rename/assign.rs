@@ -41,13 +41,13 @@ impl Rename {
 }
 
 /// What is beyond doubt, whatever the names look like.
-struct Facts {
+struct CertainRenames {
     certain: Vec<CertainRename>,
     numbers: Numbers,
 }
 
-impl Facts {
-    fn of(accepted: &Schema, changed: &Schema) -> Facts {
+impl CertainRenames {
+    fn of(accepted: &Schema, changed: &Schema) -> CertainRenames {
         let numbers = Numbers::of(accepted, changed);
         let mut certain = numbers.renames.clone();
         for told in trail::renames(accepted, changed) {
@@ -55,7 +55,7 @@ impl Facts {
                 certain.push(told);
             }
         }
-        Facts { certain, numbers }
+        CertainRenames { certain, numbers }
     }
 
     fn of_columns<'a>(&'a self, table: &'a str) -> impl Iterator<Item = &'a CertainRename> {
@@ -65,7 +65,7 @@ impl Facts {
 
 /// All renames between two schemas: of tables, then of columns of tables that stayed or were renamed.
 pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<Rename> {
-    let facts = Facts::of(accepted, changed);
+    let facts = CertainRenames::of(accepted, changed);
     let mut renames = table_renames(accepted, changed, known, &facts);
     displace(&mut renames, accepted, changed);
     let mut map = RenameMap::default();
@@ -120,7 +120,7 @@ fn displace(renames: &mut [Rename], accepted: &Schema, changed: &Schema) {
     }
 }
 
-fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Facts) -> Vec<Rename> {
+fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &CertainRenames) -> Vec<Rename> {
     let certain: Vec<&CertainRename> = facts.certain.iter().filter(|c| c.column.is_none()).collect();
     let is_source = |t: &str| certain.iter().any(|c| name::same(&c.table, t));
     let is_target = |t: &str| certain.iter().any(|c| name::same(&c.to, t));
@@ -155,7 +155,7 @@ fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Fac
     )
 }
 
-fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known, facts: &Facts, signs: &Signs<'_>) -> Vec<Rename> {
+fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known, facts: &CertainRenames, signs: &Signs<'_>) -> Vec<Rename> {
     let certain: Vec<&CertainRename> = facts.of_columns(old_table).collect();
     let is_source = |c: &str| certain.iter().any(|known| known.column.as_deref().is_some_and(|known| name::same(known, c)));
     let is_target = |c: &str| certain.iter().any(|known| name::same(&known.to, c));

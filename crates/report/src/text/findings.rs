@@ -1,7 +1,7 @@
 //! What breaks: worst first, grouped by entity.
 
 use super::changes::phrase;
-use super::left;
+use super::follow_ups;
 use super::places::{on_pages, position};
 use super::style::{bold, dim, good, hint, plural, severity, wrapped};
 use crate::{Report, Totals};
@@ -15,11 +15,11 @@ pub fn check(report: &Report) -> String {
     let totals = report.totals.unwrap_or_default();
     let (entities, pages) = report.counts;
     let size = format!("{}, {}", plural(entities, "entity", "entities"), plural(pages, "page", "pages"));
-    let mut follow_ups = match left::count(&report.left) {
+    let mut follow_ups = match follow_ups::count(&report.open_follow_ups) {
         open if open.is_empty() => String::new(),
         open => format!("{open}\n"),
     };
-    follow_ups.push_str(&left::joined(report, "are read as both sides together"));
+    follow_ups.push_str(&follow_ups::joined(report, "are read as both sides together"));
     if !report.joined.is_empty() {
         follow_ups.push_str(&format!("\n{}\n", hint("ysomorph merge --write   (writes them so)")));
     } else if !follow_ups.is_empty() {

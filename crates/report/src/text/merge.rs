@@ -1,6 +1,6 @@
 //! What a merge would write, or wrote: the diff, what is kept, set aside, put back and left to do.
 
-use super::left::{joined, left};
+use super::follow_ups::{joined, new};
 use super::questions::word;
 use super::style::{WIDTH, bad, bold, dim, good, hint, plural, warm, wrapped};
 use crate::{FileDiff, PartReport, Report};
@@ -16,7 +16,7 @@ pub fn merge(report: &Report) -> String {
     let kept = report.kept.as_deref().unwrap_or_default();
     let (aside, back) = (report.set_aside.as_deref().unwrap_or_default(), report.restored.as_deref().unwrap_or_default());
     if report.changes.is_empty() && edits.is_empty() && open.is_empty() && !written {
-        let left = left(report, report.follow_ups.as_deref().unwrap_or_default());
+        let left = new(report, report.follow_ups.as_deref().unwrap_or_default());
         let agrees = match &report.left_for_later {
             Some(later) if !later.is_empty() => "Nothing to merge in this part",
             _ if !report.joined.is_empty() => "The definition agrees with the database",
@@ -41,7 +41,7 @@ pub fn merge(report: &Report) -> String {
         let text = format!("{} open: what follows is the result of the safe choices.", plural(open.len(), "question is", "questions are"));
         out.push_str(&format!("{}\n", warm(text)));
     }
-    out.push_str(&left(report, report.follow_ups.as_deref().unwrap_or_default()));
+    out.push_str(&new(report, report.follow_ups.as_deref().unwrap_or_default()));
     let concerned: Vec<_> = kept.iter().filter(|k| k.concerned || report.verbose).collect();
     if !concerned.is_empty() {
         let title = if report.verbose { "Kept" } else { "Kept although the draft changed" };

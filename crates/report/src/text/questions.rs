@@ -1,6 +1,6 @@
 //! Questions with their choices.
 
-use super::left;
+use super::follow_ups;
 use super::style::{bold, good, hint, padded, plural, warm, wrapped};
 use crate::Report;
 use ysomorph_core::merge::{Effect, Question};
@@ -22,7 +22,7 @@ pub fn questions(report: &Report) -> String {
     for name in &report.unasked {
         out.push_str(&format!("\nAn answer in decisions.toml is about {}, which nothing asks: it has no effect.\n", shown(name)));
     }
-    out.push_str(&left::still_open(&report.left));
+    out.push_str(&follow_ups::still_open(&report.open_follow_ups));
     if let Some(first) = report.questions.iter().find(|q| q.is_open()) {
         let choice = first.choices.first().map_or("", String::as_str);
         out.push_str(&format!("\n{}\n", hint(format!("ysomorph decide {} {}", word(&first.name), word(choice)))));

@@ -85,7 +85,7 @@ fn by_cause(report: &Report, findings: &[Finding]) -> String {
     for cause in causes {
         let mut own: Vec<&Finding> = findings.iter().filter(|f| f.cause == cause).collect();
         // The application first, then code that isn't its own.
-        own.sort_by_key(|f| (f.severity, f.rule.starts_with("code/")));
+        own.sort_by_key(|f| (f.severity, f.is_about_code()));
         let change = cause.and_then(|at| report.changes.get(at));
         let told = counts(Totals::of(own.iter().copied()));
         let room = WIDTH.saturating_sub(told.chars().count() + 2);
@@ -156,10 +156,10 @@ fn entries(report: &Report, findings: &[&Finding], cause: Option<&Change>) -> St
         if *count > ENTRIES && !report.verbose {
             continue;
         }
-        // The entity whose file is to be mended goes first.
+        // The entity whose file is to be fixed goes first.
         let home = |f: &&&Finding| f.at.as_ref().zip(f.entity.as_ref()).is_some_and(|(at, e)| at.file == format!("app/{e}.toml"));
         let first = same.iter().find(home).unwrap_or(finding);
-        let mut text = format!("{}: {}", places(report, &same, &first.entity), shown(without_title(&first.message, cause)));
+        let mut text = format!("{}: {}", places(report, &same, &first.entity), shown(beside(first, cause)));
         let mut others: Vec<&Option<String>> = Vec::new();
         for other in same.iter().filter(|f| f.entity != first.entity) {
             if !others.contains(&&other.entity) {
@@ -190,8 +190,8 @@ fn grouped<'f>(findings: &[&'f Finding]) -> Vec<Vec<&'f Finding>> {
     let mut groups: Vec<Vec<&Finding>> = Vec::new();
     let (mut by_words, mut by_place) = (BTreeMap::new(), BTreeMap::new());
     for finding in findings {
-        // Each line of code has to be mended by itself.
-        let line = finding.at.as_ref().filter(|_| finding.rule.starts_with("code/"));
+        // Each line of code has to be fixed by itself.
+        let line = finding.at.as_ref().filter(|_| finding.is_about_code());
         let words = (&finding.entity, finding.rule, &finding.message, &finding.field, &finding.role, line);
         let place = finding.at.as_ref().map(|at| (finding.rule, finding.severity, &finding.role, at));
         let of_place = place.as_ref().and_then(|place| by_place.get(place)).copied();
@@ -226,15 +226,12 @@ fn places(report: &Report, findings: &[&Finding], entity: &Option<String>) -> St
     let all: BTreeSet<&String> = own().flat_map(|f| &f.pages).collect();
     let everywhere = all.len() > 1 && report.pages.iter().filter(|(e, _)| Some(e) == entity.as_ref()).count() == all.len();
     let pages = if everywhere { "every page".to_owned() } else { pages.join(", ") };
-    let code = own().any(|f| f.rule.starts_with("code/"));
+    let code = own().any(|f| f.is_about_code());
     let entity = entity.as_deref().map_or_else(|| if code { "code".to_owned() } else { "app".to_owned() }, shown);
     if pages.is_empty() { entity } else { format!("{entity}, {pages}") }
 }
 
-/// A message without what its story's title has said already.
-fn without_title<'m>(message: &'m str, cause: Option<&Change>) -> &'m str {
-    let Some(cause) = cause else { return message };
-    let subject = shown(&cause.subject());
-    let fates = [format!(": `{subject}` is gone"), format!(": `{subject}` can't be read")];
-    fates.iter().find_map(|fate| message.split_once(fate.as_str())).map_or(message, |(before, _)| before)
+/// What a finding says below its cause.
+fn beside<'f>(finding: &'f Finding, cause: Option<&Change>) -> &'f str {
+    finding.beside_cause.as_deref().filter(|_| cause.is_some()).unwrap_or(&finding.message)
 }

@@ -30,7 +30,7 @@ const FORMAT: u32 = 2;
 
 /// One entry.
 #[derive(Debug, Clone, Serialize, Deserialize)]
-pub struct Entry {
+pub struct HistoryEntry {
     /// Version of the format.
     pub format: u32,
     /// Its name: the day and six hexadecimal digits, so that entries of two branches lie side by side.
@@ -139,7 +139,7 @@ pub(crate) struct NewEntry<'a> {
 
 impl NewEntry<'_> {
     /// Writes the entry and its files in one transaction.
-    pub fn write(self, root: &Path, lock: &mut Lock) -> Result<Entry, WriteError> {
+    pub fn write(self, root: &Path, lock: &mut Lock) -> Result<HistoryEntry, WriteError> {
         let entries = read_all(root).map_err(WriteError::File)?;
         let mut steps: Vec<Step> = Vec::new();
         let mut files = Vec::new();
@@ -158,7 +158,7 @@ impl NewEntry<'_> {
             });
             steps.push(Step { before: Before::of(before.as_deref()), path, new: after, mode });
         }
-        let mut entry = Entry {
+        let mut entry = HistoryEntry {
             format: FORMAT,
             id: String::new(),
             after: heads(&entries),
@@ -194,7 +194,7 @@ impl FileChange {
     }
 }
 
-impl Entry {
+impl HistoryEntry {
     fn path(&self) -> String {
         format!("{FOLDER}/{}.json", self.id)
     }
@@ -206,13 +206,13 @@ impl Entry {
 }
 
 /// The entries that no other one comes after.
-pub(crate) fn heads(entries: &[Entry]) -> Vec<String> {
+pub(crate) fn heads(entries: &[HistoryEntry]) -> Vec<String> {
     let followed: BTreeSet<&String> = entries.iter().flat_map(|e| &e.after).collect();
     entries.iter().map(|e| &e.id).filter(|id| !followed.contains(id)).cloned().collect()
 }
 
 /// All entries, each after those it was written after.
-pub fn read_all(root: &Path) -> Result<Vec<Entry>, FileError> {
+pub fn read_all(root: &Path) -> Result<Vec<HistoryEntry>, FileError> {
     let mut entries = Vec::new();
     for name in list_folder(root, FOLDER)?.into_iter().filter(|n| n.ends_with(".json")) {
         let file = format!("{FOLDER}/{name}");
@@ -223,7 +223,7 @@ pub fn read_all(root: &Path) -> Result<Vec<Entry>, FileError> {
         if format > u64::from(FORMAT) {
             return Err(failed(newer(format, FORMAT)));
         }
-        let mut entry: Entry = serde_json::from_value(numbered(value)).map_err(|e| failed(e.to_string()))?;
+        let mut entry: HistoryEntry = serde_json::from_value(numbered(value)).map_err(|e| failed(e.to_string()))?;
         if file != entry.path() {
             return Err(failed(format!("it calls itself `{}`", entry.id)));
         }
@@ -248,12 +248,12 @@ fn numbered(mut value: serde_json::Value) -> serde_json::Value {
 }
 
 /// Each entry after those it was written after; otherwise by time and name.
-fn in_order(mut entries: Vec<Entry>) -> Vec<Entry> {
+fn in_order(mut entries: Vec<HistoryEntry>) -> Vec<HistoryEntry> {
     entries.sort_by(|a, b| (&a.when, &a.id).cmp(&(&b.when, &b.id)));
     let known: BTreeSet<String> = entries.iter().map(|e| e.id.clone()).collect();
-    let (mut sorted, mut done): (Vec<Entry>, BTreeSet<String>) = (Vec::new(), BTreeSet::new());
+    let (mut sorted, mut done): (Vec<HistoryEntry>, BTreeSet<String>) = (Vec::new(), BTreeSet::new());
     while !entries.is_empty() {
-        let is_next = |e: &Entry| e.after.iter().all(|id| done.contains(id) || !known.contains(id));
+        let is_next = |e: &HistoryEntry| e.after.iter().all(|id| done.contains(id) || !known.contains(id));
         // A circle can't come from this program; whatever comes first then ends it.
         let at = entries.iter().position(is_next).unwrap_or(0);
         let entry = entries.remove(at);
@@ -264,7 +264,7 @@ fn in_order(mut entries: Vec<Entry>) -> Vec<Entry> {
 }
 
 /// Merges that are in force: not taken back by an undo that is itself in force.
-pub fn in_force(entries: &[Entry]) -> BTreeSet<&str> {
+pub fn in_force(entries: &[HistoryEntry]) -> BTreeSet<&str> {
     let mut active: BTreeSet<&str> = entries.iter().map(|e| e.id.as_str()).collect();
     for entry in entries.iter().rev().filter(|e| e.kind == EntryKind::Undo) {
         if active.contains(entry.id.as_str()) {

@@ -109,7 +109,7 @@ fn join(root: &Path, texts: &mut BTreeMap<String, String>, errors: &mut Vec<File
 /// The files of a state and their texts.
 pub(crate) fn files(
     accepted: &Schema,
-    left: &[FollowUp],
+    follow_ups: &[FollowUp],
     kept: &Kept,
     shown: &BTreeMap<FileKey, String>,
     known: &Identities,
@@ -118,6 +118,6 @@ pub(crate) fn files(
 ) -> BTreeMap<String, String> {
     let mut files = Stored::files(&kept.files, shown, known, modes, was);
     files.insert(ACCEPTED.to_owned(), accepted.to_snapshot());
-    files.extend(follow_ups::write(left).map(|text| (FOLLOW_UPS.to_owned(), text)));
+    files.extend(follow_ups::write(follow_ups).map(|text| (FOLLOW_UPS.to_owned(), text)));
     files
 }

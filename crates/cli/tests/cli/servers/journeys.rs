@@ -106,7 +106,7 @@ fn what_takes_the_name_of_something_dropped_is_told_and_merged_as_both() {
     }
     let told = project.expect(1, &["impact", "--rule", "page/column-replaced"]);
     for quiet in
-        ["`keeper/field/name/column` means `keeper.name`", "what was `nick`", "`keeper/check/differ/rule`", "`hive/table` means `hive`"]
+        ["`keeper/field/name/column` names `keeper.name`", "what was `nick`", "`keeper/check/differ/rule`", "`hive/table` names `hive`"]
     {
         assert!(told.split_whitespace().collect::<Vec<_>>().join(" ").contains(quiet), "{quiet}: {told}");
     }

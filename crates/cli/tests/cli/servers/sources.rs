@@ -43,7 +43,7 @@ fn routines_and_queries_are_rehearsed_and_what_broke_them_is_told() {
         assert!(words.join(" ").contains("takes other arguments now"), "{told}");
         place.sql(&routine(server, "which integer, on_day date"));
         place.sql("ALTER TABLE region RENAME COLUMN name TO title");
-        // Kept to be mended by hand, it is left to a person, and hinders no further merge.
+        // Kept to be fixed by hand, it is left to a person, and hinders no further merge.
         if server == Server::Mariadb {
             project.merge(&[]);
             assert!(project.expect(0, &["decide", "--list"]).contains("page/source-broken"), "{server:?}");

@@ -1,8 +1,7 @@
 //! A role hides or protects a field that is gone.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -33,24 +32,25 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 let gone = |column: &str| !table.reads(column) && same(context.name_now(&table.name, column), column);
                 if let Some(column) = field.columns.iter().find(|c| gone(&c.value)) {
                     out.push(
-                        Finding::new(
-                            RULE.name,
-                            RULE.severity,
-                            format!(
-                                "role `{}` {rule} `{}`: {}",
-                                shown(&access.role),
-                                shown(&field.name),
-                                context.fate(&table.name, Some(&column.value))
-                            ),
-                        )
-                        .entity(&entity.name)
-                        .field(&field.name)
-                        .role(&access.role)
-                        .at(&named.place)
-                        .because(context.cause_of_loss(&table.name, Some(&column.value))),
+                        Finding::new(RULE.name, RULE.severity, format!("role `{}` {rule} `{}`", shown(&access.role), shown(&field.name)))
+                            .with_fate(&context.fate(&table.name, Some(&column.value)))
+                            .entity(&entity.name)
+                            .field(&field.name)
+                            .role(&access.role)
+                            .at(&named.place)
+                            .because(context.cause_of_loss(&table.name, Some(&column.value))),
                     );
                 }
             }
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after drop keeper.phone
+finds risk keeper/access.guest.hide[0]: role `guest` hides `phone`: `keeper.phone` is gone
+
+after drop keeper.age
+finds nothing
+"#;

@@ -1,8 +1,7 @@
 //! A role's pages need a privilege that its database role lost.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 use std::collections::BTreeSet;
 
@@ -60,3 +59,17 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper + grant app_guest SELECT
+given app/role.guest.database_role = "app_guest"
+after keeper - grant app_guest SELECT
+finds break keeper/access.guest: role `guest` needs SELECT on `keeper`, which `app_guest` has no more
+
+# Another role's.
+before keeper + grant app_other SELECT
+given app/role.guest.database_role = "app_guest"
+after keeper - grant app_other SELECT
+finds nothing
+"#;

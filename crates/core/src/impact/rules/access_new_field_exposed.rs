@@ -1,8 +1,7 @@
 //! A new column appears where a role is restricted by field.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -45,3 +44,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper + shoe_size integer
+finds risk keeper/access.guest: `shoe_size` is new, and role `guest` is restricted by field here
+
+# Nothing is kept from the role: a new field isn't either.
+given keeper/access.guest.hide gone
+given keeper/access.guest.read_only gone
+after keeper + shoe_size integer
+finds nothing
+"#;

@@ -1,8 +1,7 @@
 //! A role loses pages.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -38,3 +37,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after drop visit
+finds note visit/access.everyone: role `everyone` loses the pages of `visit`
+
+after visit -> call_log
+finds nothing
+"#;

@@ -1,9 +1,8 @@
 //! A protected column has, or may have, a new name that nothing protects.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
 use crate::definition::{Place, Spanned};
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -62,3 +61,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# Hidden by its old name, open by its new one.
+after keeper.phone -> phone_no
+finds risk keeper/access.guest.hide[0]: `phone` is hidden from role `guest`; it is called `phone_no` now, which nothing protects
+
+given keeper/access.guest.hide = []
+after keeper.phone -> phone_no
+finds nothing
+"#;

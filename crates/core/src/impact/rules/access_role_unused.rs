@@ -1,8 +1,7 @@
 //! A role may do nothing.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 use std::collections::BTreeMap;
 
@@ -48,3 +47,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given app/role.nobody = {}
+finds note app/role.nobody: no entity grants anything to role `nobody`
+
+finds nothing
+"#;

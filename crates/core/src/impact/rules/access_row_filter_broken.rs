@@ -1,8 +1,8 @@
 //! A role's row filter names something gone.
 
-use super::{Docs, Rule, Subject, report_conditions};
+use super::shared::{Subject, report_conditions};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -33,8 +33,31 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_conditions(context, &RULE, out, |why| match why {
         Why::Rows { role } => {
-            Some(Subject { what: format!("the row filter of role `{}`", shown(role)), field: None, role: Some(role.clone()) })
+            Some(Subject { role: Some(role.clone()), ..Subject::new(format!("the row filter of role `{}`", shown(role))) })
         }
         _ => None,
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after drop keeper.age
+finds break keeper/access.guest.rows: the row filter of role `guest` fails: `keeper.age` is gone
+
+# In SQL that can't be analysed with certainty.
+given keeper/access.guest.rows = "id IN (SELECT value FROM json_each('[1]') WHERE age > 17)"
+after drop keeper.age
+finds risk keeper/access.guest.rows: the row filter of role `guest` may fail: it mentions `age`, which is gone, in SQL that can't be
+
+given keeper/access.guest.rows = "id IN (SELECT value FROM json_each('[1]') WHERE age > 17)"
+after drop keeper.phone
+finds nothing
+
+# A number is compared with what is a date now.
+after keeper.age: date
+finds break keeper/access.guest.rows: the row filter of role `guest` fails: `keeper.age` has another type now (date with the number 17)
+
+given keeper/access.guest.rows gone
+after drop keeper.age
+finds nothing
+"#;

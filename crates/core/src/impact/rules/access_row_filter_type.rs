@@ -1,8 +1,7 @@
 //! A row filter compares values of another kind than it was written for.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 use crate::schema::TypeRelation;
 use crate::sql;
@@ -59,3 +58,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# SQLite compares anything with anything.
+on sqlite
+after keeper.age: date
+finds risk keeper/access.guest.rows: the row filter of role `guest` compares `keeper.age`, which is date now and was integer
+
+after keeper.phone: date
+finds nothing
+"#;

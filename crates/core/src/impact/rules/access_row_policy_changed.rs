@@ -1,8 +1,8 @@
 //! The database shows other records to a role than before.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -37,3 +37,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         out.push(of_entity(&RULE, RULE.severity, &met, format!("{what} {how}; pages may show other records")).pages(pages));
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper + policy own select (age > 1)
+finds risk keeper/table: the row policy `own` is new: select for everybody, sees age > 1; pages may show other records
+
+after visit.note: text(60)
+finds nothing
+"#;

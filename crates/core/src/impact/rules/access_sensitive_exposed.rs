@@ -1,8 +1,8 @@
 //! A column that looks sensitive appears.
 
-use super::{Docs, Rule, of_entity, of_field};
+use super::shared::{of_entity, of_field};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::matches_any;
 use crate::name::{same, shown};
 
@@ -41,3 +41,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper + iban text
+finds risk keeper/table: `iban` is new and looks sensitive
+
+after keeper + shoe integer
+finds nothing
+"#;

@@ -1,7 +1,6 @@
 //! A lookup shows what a role may not see.
 
-use super::{Docs, Rule};
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::sql::parse_template;
 
@@ -51,3 +50,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# What a keeper is called says the phone number that the role doesn't see.
+given keeper/title = "{last_name} {phone}"
+given visit/access.guest = { read = true }
+finds risk visit/field.keeper: lookup `keeper` shows `phone` of `keeper`, which role `guest` may not see
+
+given visit/access.guest = { read = true }
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A view gives what a table hides.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{same, shown};
 use crate::sql;
 use std::collections::BTreeSet;
@@ -61,3 +61,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after view grown_up: id integer; last_name text(60); age integer; phone text(20) = SELECT id, last_name, age, phone FROM keeper
+finds risk grown_up/table: the view gives `phone` now, which `keeper` hides from role `guest`
+
+after view grown_up: id integer; last_name text(60); age integer; born_on date = SELECT id, last_name, age, born_on FROM keeper
+finds nothing
+"#;

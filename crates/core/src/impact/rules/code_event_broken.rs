@@ -1,8 +1,8 @@
 //! What the database does by the clock names something gone.
 
-use super::{Docs, Rule, fate, program_names};
+use super::shared::{fate, program_names};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -32,8 +32,19 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for event in context.changed().objects.events.iter().filter(|e| !e.off) {
         if let Some((at, _)) = program_names(context, &event.body, None) {
-            let message = format!("the event `{}` probably names what is gone: {}", shown(&event.name), fate(context, at));
-            out.push(Finding::new(RULE.name, RULE.severity, message).because((Some(at), Remedy::Hand)));
+            let message = format!("the event `{}` probably names what is gone", shown(&event.name));
+            out.push(Finding::new(RULE.name, RULE.severity, message).with_fate(&fate(context, at)).because((Some(at), Remedy::Hand)));
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before event tidy: DELETE FROM keeper WHERE phone IS NULL
+after keeper.phone -> mobile
+finds risk: the event `tidy` probably names what is gone: `keeper.phone` is `mobile` now
+
+before off event tidy: DELETE FROM keeper WHERE phone IS NULL
+after keeper.phone -> mobile
+finds nothing
+"#;

@@ -1,10 +1,10 @@
 //! Hand-written code names what is gone.
 
-use super::{Docs, Rule, fate};
+use super::shared::fate;
 use crate::changes::ChangeKind;
-use crate::impact::Location;
 use crate::impact::code::{self, Hit, SqlTexts};
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Docs, Location, Rule};
 use crate::name::words;
 use crate::name::{same, shown};
 use crate::schema::{Schema, Table};
@@ -54,7 +54,8 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             None => read.in_code(hit, changes),
         };
         let Some((at, severity, sure)) = found.filter(|(at, ..)| told.insert((&hit.file, hit.line, *at))) else { continue };
-        let mut finding = Finding::new(RULE.name, severity, format!("{sure} `{}`: {}", shown(&hit.word), fate(context, at)));
+        let mut finding =
+            Finding::new(RULE.name, severity, format!("{sure} `{}`", shown(&hit.word))).with_fate(&fate(context, at)).culprit(&hit.word);
         finding.at = Some(Location { file: hit.file.clone(), line: hit.line, column: hit.column });
         out.push(finding.because((Some(at), Remedy::Hand)));
     }
@@ -183,3 +184,33 @@ fn judge(context: &Context<'_>, hit: &Hit, changes: &[usize], analysis: &Analysi
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+code q.sql: -- all\nSELECT k.phone\nFROM keeper k;
+after keeper.phone -> mobile
+finds break q.sql:2:10: SQL names `phone`: `keeper.phone` is `mobile` now
+
+# A text, and another name.
+code q.sql: SELECT 'phone' AS phone FROM keeper;
+after keeper.phone -> mobile
+finds nothing
+
+code q.py: run(f"SELECT born_on FROM keeper WHERE id = {key}")
+after drop keeper.born_on
+finds break q.py:1:14: SQL names `born_on`: `keeper.born_on` is gone
+
+# In another spelling, where nobody can be sure.
+code q.py: keeper = read()\nprint(keeper.bornOn)
+after drop keeper.born_on
+finds risk q.py:2:14: the code probably names `bornOn`: `keeper.born_on` is gone
+
+# The field keeps its name.
+code q.py: print(keeper.phone)
+after keeper.phone -> mobile
+finds nothing
+
+code q.py: print(keeper.phoneBook)
+after drop keeper.phone
+finds nothing
+"#;

@@ -1,9 +1,9 @@
 //! A routine of the database names something gone.
 
-use super::{Docs, Rule, fate, program_names};
+use super::shared::{fate, program_names};
 use crate::changes::{Change, ChangeKind};
-use crate::impact::code;
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Docs, Rule, code};
 use crate::name::{same, shown};
 use crate::sql;
 
@@ -39,8 +39,8 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let Some((at, certain)) = found else { continue };
         let severity = if certain { RULE.severity } else { Severity::Risk };
         let sure = if certain { "names" } else { "probably names" };
-        let message = format!("the {} `{}` {sure} what is gone: {}", shown(&routine.kind), shown(&routine.name), fate(context, at));
-        out.push(Finding::new(RULE.name, severity, message).because((Some(at), Remedy::Hand)));
+        let message = format!("the {} `{}` {sure} what is gone", shown(&routine.kind), shown(&routine.name));
+        out.push(Finding::new(RULE.name, severity, message).with_fate(&fate(context, at)).because((Some(at), Remedy::Hand)));
     }
 }
 
@@ -69,3 +69,19 @@ fn sql_names(context: &Context<'_>, body: &str, language: &str) -> Option<usize>
     }
     None
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before routine calls sql: SELECT phone FROM keeper
+after keeper.phone -> mobile
+finds break: the function `calls` names what is gone: `keeper.phone` is `mobile` now
+
+# It is read only when it runs.
+before routine calls plpgsql: SELECT phone FROM keeper
+after keeper.phone -> mobile
+finds risk: the function `calls` probably names what is gone: `keeper.phone` is `mobile` now
+
+before routine calls sql: SELECT phone FROM keeper
+after keeper.born_on: text
+finds nothing
+"#;

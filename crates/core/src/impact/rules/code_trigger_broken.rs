@@ -1,8 +1,8 @@
 //! A trigger names something gone.
 
-use super::{Docs, Rule, fate, program_names};
+use super::shared::{fate, program_names};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -33,8 +33,8 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for (table, trigger) in context.changed().tables.iter().flat_map(|t| t.triggers.iter().map(move |g| (t, g))).filter(|(_, g)| !g.off) {
         let entity = context.entities_over(context.table_name_before(&table.name)).first();
-        let mut report = |severity, message: String, cause| {
-            let mut finding = Finding::new(RULE.name, severity, message).because((cause, Remedy::Hand));
+        let mut report = |finding: Finding, cause| {
+            let mut finding = finding.because((cause, Remedy::Hand));
             finding.entity = entity.map(|e| e.name.clone());
             finding.at = entity.map(|e| (&e.table.place).into());
             out.push(finding);
@@ -46,12 +46,23 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 let cause = context
                     .cause(&table.name, None, &[ChangeKind::TriggerAdded, ChangeKind::TriggerChanged])
                     .or_else(|| context.cause_mentioned(&trigger.definition));
-                report(RULE.severity, format!("the trigger `{}` can't be compiled: {}", shown(&trigger.name), shown(reason)), cause);
+                let message = format!("the trigger `{}` can't be compiled: {}", shown(&trigger.name), shown(reason));
+                report(Finding::new(RULE.name, RULE.severity, message), cause);
             }
         } else if let Some((at, own)) = program_names(context, &trigger.definition, Some(&table.name)) {
             let severity = if own { RULE.severity } else { Severity::Risk };
             let sure = if own { "names" } else { "probably names" };
-            report(severity, format!("the trigger `{}` {sure} what is gone: {}", shown(&trigger.name), fate(context, at)), Some(at));
+            let message = format!("the trigger `{}` {sure} what is gone", shown(&trigger.name));
+            report(Finding::new(RULE.name, severity, message).with_fate(&fate(context, at)), Some(at));
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after broken trigger t on keeper: INSERT INTO nowhere VALUES (1)
+finds break keeper/table: the trigger `t` can't be compiled: no such table
+
+after trigger t on keeper: UPDATE region SET active = 1
+finds nothing
+"#;

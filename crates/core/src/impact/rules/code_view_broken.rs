@@ -1,8 +1,7 @@
 //! A view names something gone.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -49,3 +48,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         out.push(finding);
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after grown_up broken no such column: size
+finds break grown_up/table: the view `grown_up` can't be read any more: no such column: size
+
+after view grown_up: id integer; last_name text(60) = SELECT id, last_name FROM keeper
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! Records that break a rule of a form.
 
-use super::{Docs, Rule, report_counts};
+use super::shared::report_counts;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -25,3 +25,15 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_counts(context, &RULE, out);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/check.old_enough = { rule = "age IS NULL OR age > 5" }
+counted 2
+after visit.note: text(60)
+finds risk keeper/check.old_enough: 2 of 10 records break the rule `old_enough`
+
+counted 2
+after visit.note: text(60)
+finds nothing
+"#;

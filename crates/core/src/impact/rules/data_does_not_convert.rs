@@ -1,8 +1,8 @@
 //! Records with a value that isn't of the field's kind.
 
-use super::{Docs, Rule, report_counts};
+use super::shared::report_counts;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -25,3 +25,22 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_counts(context, &RULE, out);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+on sqlite
+counted 2
+after visit.note: text(60)
+finds risk keeper/field.id: 2 of 10 records have a value in `id` that is no number
+finds risk keeper/field.born_on: 2 of 10 records have a value in `born_on` that is no date
+finds risk keeper/field.age: 2 of 10 records have a value in `age` that is no number
+finds risk region/field.id: 2 of 10 records have a value in `id` that is no number
+finds risk region/field.active: 2 of 10 records have a value in `active` that is no number
+finds risk visit/field.id: 2 of 10 records have a value in `id` that is no number
+finds risk visit/field.day: 2 of 10 records have a value in `day` that is no date
+
+# The database refuses what is no number.
+counted 2
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! Records that share what tells them apart.
 
-use super::{Docs, Rule, report_counts};
+use super::shared::report_counts;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -25,3 +25,15 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_counts(context, &RULE, out);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/key = ["last_name"]
+counted 2
+after visit.note: text(60)
+finds risk keeper/key[0]: 2 of 10 records share their key (last_name)
+
+counted 2
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! Records without a value that a form insists on.
 
-use super::{Docs, Rule, report_counts};
+use super::shared::report_counts;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -25,3 +25,16 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_counts(context, &RULE, out);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/field.phone.required = true
+counted 2
+after visit.note: text(60)
+finds risk keeper/field.phone: 2 of 10 records have no value in `phone`, which has to have one
+
+given keeper/field.phone.required = true
+counted 0
+after visit.note: text(60)
+finds nothing
+"#;

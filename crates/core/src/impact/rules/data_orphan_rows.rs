@@ -1,8 +1,8 @@
 //! Records that point at nothing.
 
-use super::{Docs, Rule, report_counts};
+use super::shared::report_counts;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -25,3 +25,17 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_counts(context, &RULE, out);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+on sqlite
+counted 2
+after visit.note: text(60)
+finds risk keeper/field.region_code: 2 of 10 records point with `region_code` at no `region`
+finds risk visit/field.keeper: 2 of 10 records point with `keeper` at no `keeper`
+
+# The database sees to it.
+counted 2
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! Records with texts longer than the form allows.
 
-use super::{Docs, Rule, report_counts};
+use super::shared::report_counts;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -25,3 +25,18 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_counts(context, &RULE, out);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+counted 2
+after visit.note: text(60)
+finds risk keeper/field.last_name: 2 of 10 records have more than 60 characters in `last_name`
+finds risk keeper/field.phone: 2 of 10 records have more than 20 characters in `phone`
+finds risk region/field.code: 2 of 10 records have more than 8 characters in `code`
+finds risk region/field.name: 2 of 10 records have more than 40 characters in `name`
+finds risk visit/field.note: 2 of 10 records have more than 40 characters in `note`
+
+counted 0
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,9 +1,8 @@
 //! A member of a list that is there twice.
 
-use super::problems;
-use super::{Docs, Rule};
+use super::shared::problems;
 use crate::definition::ProblemKind;
-use crate::impact::{Context, Finding, Severity};
+use crate::impact::{Context, Docs, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "definition/duplicate", severity: Severity::Break, changes: &[], elements: &[], docs: DOCS, check };
@@ -19,3 +18,12 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     out.extend(problems(context, ProblemKind::Duplicate, RULE.name));
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/access.guest.hide = ["phone", "phone"]
+finds break keeper/access.guest.hide[1]: keeper/access/guest/hide/phone: "phone" is there twice
+
+given keeper/access.guest.hide = ["phone", "age"]
+finds nothing
+"#;

@@ -1,7 +1,6 @@
 //! A page that nobody can open.
 
-use super::{Docs, Rule};
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::shown;
 use std::collections::BTreeSet;
 
@@ -57,3 +56,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/access.everyone = { read = true, add = true }
+finds note keeper/page.edit: no role may use the page `edit`
+finds note keeper/page.bulk: no role may use the page `bulk`
+
+given keeper/access.everyone = { read = true, add = true, edit = true, delete = true }
+finds nothing
+"#;

@@ -1,7 +1,6 @@
 //! A password that stands in a file of the workspace.
 
-use super::{Docs, Rule};
-use crate::impact::{Context, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, Finding, Remedy, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "definition/password-kept", severity: Severity::Risk, changes: &[], elements: &[], docs: DOCS, check };
@@ -26,3 +25,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         out.push(finding);
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+password
+finds risk ysomorph.toml:3:1: a password stands in the file: it should come from the environment
+
+finds nothing
+"#;

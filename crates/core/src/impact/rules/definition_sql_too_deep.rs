@@ -1,8 +1,7 @@
 //! SQL of the definition that is too long or too deep to be looked into.
 
-use super::{Docs, Rule};
 use crate::definition::{Entity, Spanned};
-use crate::impact::{Context, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, Finding, Remedy, Rule, Severity};
 use crate::sql;
 
 /// See [`DOCS`].
@@ -41,3 +40,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/access.guest.rows = "age > 17" nested 300
+finds note keeper/access.guest.rows: it is too long or too deeply nested to be analysed: what it names isn't known
+
+given keeper/access.guest.rows = "((age > 17))"
+finds nothing
+"#;

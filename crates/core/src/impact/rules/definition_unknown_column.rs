@@ -1,9 +1,8 @@
 //! A table or column that the accepted schema doesn't have.
 
-use super::problems;
-use super::{Docs, Rule};
+use super::shared::problems;
 use crate::definition::ProblemKind;
-use crate::impact::{Context, Finding, Severity};
+use crate::impact::{Context, Docs, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule =
@@ -20,3 +19,14 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     out.extend(problems(context, ProblemKind::UnknownColumn, RULE.name));
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/field.born_on.column = "burned_on"
+finds break keeper/field.born_on.column: keeper/field/born_on/column: `keeper` has no column `burned_on`
+
+# SQLite doesn't tell cases apart.
+on sqlite
+given keeper/field.born_on.column = "BORN_ON"
+finds nothing
+"#;

@@ -1,9 +1,8 @@
 //! A value of another kind than its key takes, or a key that is missing.
 
-use super::problems;
-use super::{Docs, Rule};
+use super::shared::problems;
 use crate::definition::ProblemKind;
-use crate::impact::{Context, Finding, Severity};
+use crate::impact::{Context, Docs, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule { name: "definition/wrong-kind", severity: Severity::Break, changes: &[], elements: &[], docs: DOCS, check };
@@ -19,3 +18,15 @@ const DOCS: Docs = Docs {
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     out.extend(problems(context, ProblemKind::WrongKind, RULE.name));
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/field.born_on.kind = "dat"
+finds break keeper/field.born_on.kind: keeper/field/born_on/kind: "dat" is not one of: boolean, date, time, date-time, duration, json,
+
+given keeper/page.list.fields = "phone"
+finds break keeper/page.list.fields: keeper/page/list/fields: takes names in brackets, such as ["name"]
+
+given keeper/field.born_on.kind = "text"
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! An export writes a field that is gone.
 
-use super::{Docs, Missing, Rule, Subject, missing, report_conditions};
+use super::shared::{Subject, report_conditions, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::statements::{Need, Why};
 
@@ -25,18 +25,27 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    missing(context, &RULE, out, |lost, fate| match (&lost.used.why, &lost.used.need) {
+    report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.used.need) {
         (_, Need::Statement { .. } | Need::Condition { .. }) => None,
         (Why::Export { export, field: Some(field) }, _) => {
-            Some(Missing::of(field, format!("the export `{}` writes `{}`: {fate}", shown(export), shown(field))))
+            Some(Subject::new(format!("the export `{}` writes `{}`", shown(export), shown(field))).of_field(field))
         }
-        (Why::Export { export, field: None }, _) => Some(Missing::new(format!("the export `{}` can't be made: {fate}", shown(export)))),
+        (Why::Export { export, field: None }, _) => Some(Subject::new(format!("the export `{}` can't be made", shown(export)))),
         _ => None,
     });
     report_conditions(context, &RULE, out, |why| match why {
-        Why::Export { export, field } => {
-            Some(Subject { what: format!("the export `{}`", shown(export)), field: field.clone(), role: None })
-        }
+        Why::Export { export, field } => Some(Subject { field: field.clone(), ..Subject::new(format!("the export `{}`", shown(export))) }),
         _ => None,
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/export.all = { fields = ["last_name", "phone"] }
+after drop keeper.phone
+finds break keeper/export.all.fields[1]: the export `all` writes `phone`: `keeper.phone` is gone
+
+given keeper/export.all = { fields = ["last_name", "phone"] }
+after drop keeper.born_on
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! One line of an imported file may match several records.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use std::collections::BTreeSet;
 
@@ -40,3 +40,16 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper + unique last_name
+given keeper/import.sheet = { key = ["last_name"], columns = { Name = "last_name" } }
+after keeper - unique last_name
+finds risk keeper/import.sheet.key[0]: the import `sheet` matches by last_name, which is no longer unique
+
+before keeper + unique last_name
+given keeper/import.sheet = { key = ["last_name"], columns = { Name = "last_name" } }
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! An import doesn't give a column the database insists on.
 
-use super::{Docs, Rule, required_absent};
+use super::shared::required_absent;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -39,3 +39,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         _ => None,
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/import.sheet = { key = ["last_name"], columns = { Name = "last_name", Call = "phone" } }
+after keeper + iban text required
+finds break keeper/import.sheet: the import `sheet` gives no value for `iban`
+
+given keeper/import.sheet = { key = ["last_name"], columns = { Name = "last_name", Call = "phone" } }
+after keeper + iban text
+finds nothing
+"#;

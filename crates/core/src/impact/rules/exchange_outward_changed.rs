@@ -1,8 +1,8 @@
 //! Remote clients would see another shape.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -24,7 +24,7 @@ pub static RULE: Rule = Rule {
 
 const DOCS: Docs = Docs {
     detects: "A field that remote clients see changes its type, may be empty or no longer, is gone, or follows its column to another name.",
-    matters: "Phones and other programs that nobody here can mend fail, or show nothing.",
+    matters: "Phones and other programs that nobody here can fix fail, or show nothing.",
     before: "outward = { name = \"members\" }",
     after: "keeper.email may be NULL now",
     to_do: "Tell whoever keeps the clients, or keep the old shape with a view.",
@@ -83,3 +83,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/outward = { name = "members" }
+after keeper.phone: text(30)
+finds risk keeper/field.phone: remote clients know `phone` as text(20); it would be text(30)
+
+# It isn't published.
+given keeper/outward = { name = "members", hide = ["phone"] }
+after keeper.phone: text(30)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! Remote clients would see a new field.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -32,3 +32,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/outward = { name = "members" }
+after keeper + shoe integer
+finds risk keeper/table: remote clients would see the new `shoe`
+
+after keeper + shoe integer
+finds nothing
+"#;

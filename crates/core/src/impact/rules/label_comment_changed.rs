@@ -1,8 +1,8 @@
 //! The comment that a help text was drafted from changed.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -32,3 +32,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         out.push(of_field(&RULE, RULE.severity, &met, pages, message).at(&help.place).settled_by(&["help"]));
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# A help text that a person wrote, of a comment that says something else now.
+given keeper/field.phone.help = "Call here"
+after keeper.phone: text(20) comment 'At night'
+finds note keeper/field.phone.help: the database says "At night" of `phone` now; its help text says "Call here"
+
+after keeper.phone: text(20) comment 'At night'
+finds nothing
+"#;

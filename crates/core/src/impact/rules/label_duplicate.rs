@@ -1,10 +1,10 @@
 //! Two fields on one page read the same.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
 use crate::definition::Field;
 use crate::draft::field_label;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{same, shown};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -67,3 +67,18 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 fn label_of(field: &Field) -> String {
     field.label.as_ref().map_or_else(|| field_label(&field.name), |l| l.value.clone())
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# The new field will be drafted with a label that a person gave another.
+given keeper/field.phone.label = "Call"
+after keeper + call integer
+finds risk keeper/field.phone: the new `call` would read "Call", as `phone` does
+
+given keeper/field.phone.label = "Age"
+finds risk keeper/field.age: `phone` and `age` both read "Age"
+
+given keeper/field.phone.label = "Call"
+after keeper + shoe integer
+finds nothing
+"#;

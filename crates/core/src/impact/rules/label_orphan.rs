@@ -1,8 +1,7 @@
 //! A label or menu entry speaks of what is gone.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -30,14 +29,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             for item in context.model.app.menu.iter().flat_map(|g| &g.items) {
                 if item.value.split('/').next() == Some(entity.name.as_str()) {
                     out.push(
-                        Finding::new(
-                            RULE.name,
-                            Severity::Break,
-                            format!("the menu opens `{}`: {}", shown(&item.value), context.fate(table, None)),
-                        )
-                        .entity(&entity.name)
-                        .at(&item.place)
-                        .because(context.cause_of_loss(table, None)),
+                        Finding::new(RULE.name, Severity::Break, format!("the menu opens `{}`", shown(&item.value)))
+                            .with_fate(&context.fate(table, None))
+                            .entity(&entity.name)
+                            .at(&item.place)
+                            .because(context.cause_of_loss(table, None)),
                     );
                 }
             }
@@ -50,21 +46,30 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             let gone = gone.filter(|c| same(context.name_now(table, &c.value), &c.value));
             if let (Some(label), Some(column)) = (&field.label, gone) {
                 out.push(
-                    Finding::new(
-                        RULE.name,
-                        RULE.severity,
-                        format!(
-                            "the label \"{}\" belongs to a lost column: {}",
-                            shown(&label.value),
-                            context.fate(table, Some(&column.value))
-                        ),
-                    )
-                    .entity(&entity.name)
-                    .field(&field.name)
-                    .at(&label.place)
-                    .because(context.cause_of_loss(table, Some(&column.value))),
+                    Finding::new(RULE.name, RULE.severity, format!("the label \"{}\" belongs to a lost column", shown(&label.value)))
+                        .with_fate(&context.fate(table, Some(&column.value)))
+                        .entity(&entity.name)
+                        .field(&field.name)
+                        .at(&label.place)
+                        .because(context.cause_of_loss(table, Some(&column.value))),
                 );
             }
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# A label that a person wrote goes with its column.
+given keeper/field.phone.label = "Call"
+after drop keeper.phone
+finds note keeper/field.phone.label: the label "Call" belongs to a lost column: `keeper.phone` is gone
+
+# The menu still offers it.
+after drop grown_up
+finds break app/menu[1].items[0] of grown_up: the menu opens `grown_up`: `grown_up` is gone
+
+# A drafted label is no loss.
+after drop keeper.phone
+finds nothing
+"#;

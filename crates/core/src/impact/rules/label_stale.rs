@@ -1,8 +1,8 @@
 //! A label written by hand still speaks of the old name or unit.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::name::words;
 
@@ -51,3 +51,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/field.phone.label = "Phone line"
+after keeper.phone -> mobile
+finds risk keeper/field.phone.label: the label "Phone line" still says "phone": `phone` is called `mobile` now
+
+given keeper/field.phone.label = "Call me"
+after keeper.phone -> mobile
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A record title names something gone.
 
-use super::{Docs, Rule};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -25,19 +25,22 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        let Why::Title { named } = &lost.used.why else { continue };
-        let (table, column) = match &lost.what {
-            What::Column { table, column } => (table, Some(column.as_str())),
-            What::Table { table, .. } => (table, None),
-            _ => continue,
-        };
-        out.push(
-            Finding::new(RULE.name, RULE.severity, format!("the title names {{{}}}: {}", shown(named), context.fate(table, column)))
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .at(&lost.used.place)
-                .because(context.cause_of_loss(table, column)),
-        );
-    }
+    report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.what) {
+        (Why::Title { named }, What::Column { .. } | What::Table { .. }) => {
+            Some(Subject::new(format!("the title names {{{}}}", shown(named))))
+        }
+        _ => None,
+    });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.last_name -> surname
+finds break keeper/title: the title names {last_name}: `keeper.last_name` is `surname` now
+finds break keeper/title of visit: the title names {keeper}: `keeper.last_name` is `surname` now
+
+# Braces that are text.
+given keeper/title = "{{last_name}}, {age}"
+after keeper.last_name -> surname
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A translation of what was said before.
 
-use super::{Docs, Rule, of_translation};
+use super::shared::of_translation;
 use crate::impact::follow_up::{TRANSLATION_FUZZY, to_translate};
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule =
@@ -22,3 +22,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         out.push(of_translation(context, &RULE, entry, message));
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+fuzzy keeper/field/phone/label: Phone = Fax
+finds note app/labels.de.po:4:1 of keeper: "Phone" is translated as "Fax", which was said of another text
+
+translated keeper/field/phone/label: Phone = Fax
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A label has no translation.
 
-use super::{Docs, Rule, of_entity, of_translation};
+use super::shared::{of_entity, of_translation};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{same, shown};
 use std::collections::BTreeSet;
 
@@ -42,3 +42,16 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+translated keeper/field/phone/label: Phone =
+finds note app/labels.de.po:4:1 of keeper: "Phone" has no translation
+
+translated keeper/field/phone/label: Phone = Telefon
+after keeper + shoe integer
+finds note keeper/table: the new `shoe` has no label in de yet
+
+translated keeper/field/phone/label: Phone = Telefon
+finds nothing
+"#;

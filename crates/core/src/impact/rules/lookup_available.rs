@@ -1,9 +1,9 @@
 //! A plain field points at other records now.
 
-use super::begins_with;
-use super::{Docs, Rule, of_entity};
+use super::shared::begins_with;
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -37,3 +37,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.age: integer -> region
+finds note keeper/field.age: `age` points at `region` now and could be a lookup
+
+# It is a lookup already.
+after keeper.region_code: text(8) -> visit.id
+finds nothing
+"#;

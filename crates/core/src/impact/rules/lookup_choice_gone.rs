@@ -1,10 +1,10 @@
 //! A choice that the database no longer accepts.
 
-use super::listed;
-use super::{Docs, Rule, of_field};
+use super::shared::listed;
+use super::shared::of_field;
 use crate::changes::ChangeKind;
 use crate::impact::MetLimits;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -55,3 +55,23 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         out.push(of_field(&RULE, severity, met, forms, message).settled_by(&["choices"]));
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper + check phone IN ('a', 'b')
+after keeper - check phone IN ('a', 'b')
+after keeper + check phone IN ('a', 'c')
+finds risk keeper/field.phone: `phone` offers 'b', which the database refuses now
+
+# No choice is left that could be saved.
+before keeper + check phone IN ('a', 'b')
+given keeper/field.phone.required = true
+after keeper - check phone IN ('a', 'b')
+after keeper + check phone IN ('c')
+finds break keeper/field.phone: `phone` offers 'a', 'b', which the database refuses now: no choice is left
+
+before keeper + check phone IN ('a', 'b')
+after keeper - check phone IN ('a', 'b')
+after keeper + check phone IN ('a', 'b', 'c')
+finds nothing
+"#;

@@ -1,10 +1,10 @@
 //! The database accepts a value that no form offers.
 
-use super::listed;
-use super::{Docs, Rule, of_field};
+use super::shared::listed;
+use super::shared::of_field;
 use crate::changes::ChangeKind;
 use crate::impact::MetLimits;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -41,3 +41,16 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper + check phone IN ('a', 'b')
+after keeper - check phone IN ('a', 'b')
+after keeper + check phone IN ('a', 'b', 'c')
+finds note keeper/field.phone: `phone` doesn't offer 'c', which the database accepts now
+
+before keeper + check phone IN ('a', 'b')
+after keeper - check phone IN ('a', 'b')
+after keeper + check phone IN ('a')
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A lookup's condition names something gone.
 
-use super::{Docs, Rule, Subject, report_conditions};
+use super::shared::{Subject, report_conditions};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -32,9 +32,18 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_conditions(context, &RULE, out, |why| match why {
-        Why::LookupCondition { field } => {
-            Some(Subject { what: format!("the condition of lookup `{}`", shown(field)), field: Some(field.clone()), role: None })
-        }
+        Why::LookupCondition { field } => Some(Subject::new(format!("the condition of lookup `{}`", shown(field))).of_field(field)),
         _ => None,
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/field.region_code.lookup.where = "active = 1"
+after region.active -> in_use
+finds break keeper/field.region_code.lookup.where: the condition of lookup `region_code` fails: `region.active` is `in_use` now
+
+given keeper/field.region_code.lookup.where = "active = 1"
+after region.name -> title
+finds nothing
+"#;

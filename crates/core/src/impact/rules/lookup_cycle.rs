@@ -1,8 +1,7 @@
 //! Titles chase each other.
 
-use super::{Docs, Rule};
 use crate::definition::Entity;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::sql::parse_template;
 
@@ -31,7 +30,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         // Told once, for the first of the circle.
         let Some(circle) = path.get(at..).filter(|circle| at == 0 && circle.iter().min() == circle.first()) else { continue };
         let names: Vec<String> = circle.iter().map(|n| format!("`{}`", shown(n))).collect();
-        let message = format!("titles chase each other: {} → `{}`", names.join(" → "), shown(&entity.name));
+        let message = format!("each title shows the next one, in a circle: {} → `{}`", names.join(" → "), shown(&entity.name));
         let place = entity.title.as_ref().map_or(&entity.place, |t| &t.place);
         out.push(Finding::new(RULE.name, RULE.severity, message).entity(&entity.name).at(place));
     }
@@ -55,3 +54,17 @@ fn walk<'a>(context: &'a Context<'_>, entity: &'a Entity, path: &mut Vec<&'a str
     }
     None
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# A keeper is called by a visit, and a visit by its keeper.
+given keeper/title = "{age}"
+given keeper/field.age.kind = "lookup"
+given keeper/field.age.lookup = { entity = "visit" }
+finds risk keeper/title: each title shows the next one, in a circle: `keeper` → `visit` → `keeper`
+
+# The field isn't part of what a keeper is called.
+given keeper/field.age.kind = "lookup"
+given keeper/field.age.lookup = { entity = "visit" }
+finds nothing
+"#;

@@ -1,10 +1,10 @@
 //! Deleting a record does something else to those that point at it.
 
-use super::begins_with;
-use super::{Docs, Rule, of_entity};
+use super::shared::begins_with;
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
 use crate::definition::Entity;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -38,9 +38,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 Some(_) if cascades => {
                     (Severity::Risk, format!("deleting a record of `{target}` now deletes every record of `{here}` that points at it"))
                 }
+                Some(rule) if rule.eq_ignore_ascii_case("SET NULL") => (
+                    Severity::Note,
+                    format!("deleting a record of `{target}` now empties `{}` in the records of `{here}`", shown(&field.name)),
+                ),
                 Some(rule) => (
                     Severity::Note,
-                    format!("deleting a record of `{target}` now does {} to the records of `{here}` that point at it", shown(rule)),
+                    format!("deleting a record of `{target}` now means {} for the records of `{here}` that point at it", shown(rule)),
                 ),
                 None => {
                     (Severity::Note, format!("a record of `{target}` can't be deleted any more while a record of `{here}` points at it"))
@@ -57,3 +61,16 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 fn deleting(entity: &Entity) -> Vec<String> {
     entity.pages.iter().filter(|p| !entity.read_only && p.offers("delete")).map(|p| p.name.clone()).collect()
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# What a person deletes takes more along.
+after keeper.region_code: text(8) -> region.code cascade
+finds risk keeper/field.region_code of region: deleting a record of `region` now deletes every record of `keeper` that points at it
+
+after keeper.region_code: text(8) -> region.code empties
+finds note keeper/field.region_code of region: deleting a record of `region` now empties `region_code` in the records of `keeper`
+
+after keeper.region_code: text(8) -> visit.id
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! What a lookup shows is gone.
 
-use super::{Docs, Rule};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -25,24 +25,20 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        let Why::Display { field, named } = &lost.used.why else { continue };
-        let (table, column) = match &lost.what {
-            What::Column { table, column } => (table, Some(column.as_str())),
-            What::Table { table, .. } => (table, None),
-            _ => continue,
-        };
-        out.push(
-            Finding::new(
-                RULE.name,
-                RULE.severity,
-                format!("lookup `{}` shows {{{}}}: {}", shown(field), shown(named), context.fate(table, column)),
-            )
-            .entity(&lost.entity.name)
-            .pages(lost.pages.clone())
-            .field(field)
-            .at(&lost.used.place)
-            .because(context.cause_of_loss(table, column)),
-        );
-    }
+    report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.what) {
+        (Why::Display { field, named }, What::Column { .. } | What::Table { .. }) => {
+            Some(Subject::new(format!("lookup `{}` shows {{{}}}", shown(field), shown(named))).of_field(field))
+        }
+        _ => None,
+    });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after region.name -> title
+finds break region/title of keeper: lookup `region_code` shows {name}: `region.name` is `title` now
+finds break region/title of keeper: lookup `regions` shows {name}: `region.name` is `title` now
+
+after region.active -> in_use
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! The join table of a related set, or its columns, are gone.
 
-use super::{Docs, Missing, Rule, missing};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -25,8 +25,20 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    missing(context, &RULE, out, |lost, fate| match &lost.used.why {
-        Why::Join { field } | Why::Link { field } => Some(Missing::of(field, format!("the links of `{}`: {fate}", shown(field)))),
+    report_losses(context, &RULE, out, |lost| match &lost.used.why {
+        Why::Join { field } | Why::Link { field } => {
+            Some(Subject::new(format!("the links of `{}` can't be read", shown(field))).of_field(field))
+        }
         _ => None,
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after drop region_helper
+finds break keeper/field.regions.related.through: the links of `regions` can't be read: `region_helper` is gone
+finds break region/field.helpers.related.through: the links of `helpers` can't be read: `region_helper` is gone
+
+after region_helper + since date
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A join table got a column that every link must fill.
 
-use super::{Docs, Rule, required_absent};
+use super::shared::required_absent;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -39,3 +39,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         _ => None,
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after region_helper + since date required
+finds break keeper/field.regions.related.through: no `regions` can be linked: the join table wants a value for `since`
+finds break region/field.helpers.related.through: no `helpers` can be linked: the join table wants a value for `since`
+
+after region_helper + since date required default today
+finds nothing
+"#;

@@ -1,9 +1,9 @@
 //! Nothing in the database keeps a lookup's values to records that exist any more.
 
-use super::begins_with;
-use super::{Docs, Rule, of_entity};
+use super::shared::begins_with;
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -31,7 +31,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             let was = met.before.foreign_key(&columns).is_some() && met.after.foreign_key(&now).is_none();
             if was && still && begins_with(met.change.before.as_deref(), &now) {
                 let message = format!(
-                    "`{}` may point at no `{}`: the database doesn't keep it to any more",
+                    "the database no longer makes sure that `{}` points at a `{}` that exists",
                     shown(&field.name),
                     shown(&lookup.entity.value)
                 );
@@ -45,3 +45,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper - reference region_code
+finds risk keeper/field.region_code: the database no longer makes sure that `region_code` points at a `region` that exists
+
+after keeper.region_code: text(8) -> region.code cascade
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! One value of a lookup may stand for several records.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use std::collections::BTreeSet;
 
@@ -48,3 +48,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after region - unique code
+finds risk keeper/field.region_code: lookup `region_code` points at `region`.code, which is no longer unique: records may be shown and counted twice
+
+after keeper - reference region_code
+finds nothing
+"#;

@@ -1,10 +1,10 @@
 //! The database's key points elsewhere than the lookup does.
 
-use super::begins_with;
-use super::{Docs, Rule, of_entity};
+use super::shared::begins_with;
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
-use crate::name::{contains, same, shown};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
+use crate::name::{contains, dotted, same, shown};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -41,10 +41,10 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             };
             if moved || turned() {
                 let message = format!(
-                    "lookup `{}` offers records of `{}`, but the database compares with {}",
+                    "lookup `{}` offers records of `{}`, but the database looks for its value in {} now",
                     shown(&field.name),
                     shown(&lookup.entity.value),
-                    shown(&new.shown())
+                    shown(&dotted(&new.table, &new.target_columns(is).join(", ")))
                 );
                 let finding = of_entity(&RULE, RULE.severity, &met, message).field(&field.name).pages(context.forms(met.entity, field));
                 out.push(finding.at(&field.place).settled_by(&["lookup"]));
@@ -52,3 +52,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.region_code: text(8) -> visit.id
+finds risk keeper/field.region_code: lookup `region_code` offers records of `region`, but the database looks for its value in visit.id now
+
+after keeper.region_code: text(8) -> region.code cascade
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! What a lookup points at is gone.
 
-use super::{Docs, Rule};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -25,20 +25,20 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::LookupTarget { field }, What::Table { table, .. }) = (&lost.used.why, &lost.what) {
-            out.push(
-                Finding::new(
-                    RULE.name,
-                    RULE.severity,
-                    format!("lookup `{}` points at nothing: {}", shown(field), context.fate(table, None)),
-                )
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .field(field)
-                .at(&lost.used.place)
-                .because(context.cause_of_loss(table, None)),
-            );
+    report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.what) {
+        (Why::LookupTarget { field }, What::Table { .. }) => {
+            Some(Subject::new(format!("lookup `{}` points at nothing", shown(field))).of_field(field))
         }
-    }
+        _ => None,
+    });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after region -> area
+finds break keeper/field.region_code.lookup.entity: lookup `region_code` points at nothing: `region` is `area` now
+finds break keeper/field.regions.related.entity: lookup `regions` points at nothing: `region` is `area` now
+
+after region.name -> title
+finds nothing
+"#;

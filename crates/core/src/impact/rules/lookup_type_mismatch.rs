@@ -1,8 +1,8 @@
 //! A lookup compares values of two kinds.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, MetField, Remedy, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, MetField, Remedy, Rule, Severity, What};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -76,3 +76,21 @@ fn report(context: &Context<'_>, at: &MetField<'_>, met: &MetField<'_>, out: &mu
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+on sqlite
+after region.code: integer required
+finds risk keeper/field.region_code: lookup `region_code` compares text(8) with integer: it finds nothing, or the wrong record
+
+after region.code: integer required
+finds break keeper/field.region_code.lookup.value[0]: `keeper.region_code` and `region.code` can't be compared any more: text(8) = integer
+
+after region.code: text(9) required
+finds nothing
+
+# The column has the same name at both ends.
+before region.code -> region_code
+after region.region_code: integer required
+finds break keeper/field.region_code.lookup.value[0]: `keeper.region_code` and `region.region_code` can't be compared any more: text(8) = integer
+"#;

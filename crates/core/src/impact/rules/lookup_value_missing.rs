@@ -1,8 +1,8 @@
 //! The column a lookup points at is gone.
 
-use super::{Docs, Rule};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -25,20 +25,19 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::LookupValue { field }, What::Column { table, column }) = (&lost.used.why, &lost.what) {
-            out.push(
-                Finding::new(
-                    RULE.name,
-                    RULE.severity,
-                    format!("lookup `{}` compares with a column that is missing: {}", shown(field), context.fate(table, Some(column))),
-                )
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .field(field)
-                .at(&lost.used.place)
-                .because(context.cause_of_loss(table, Some(column))),
-            );
+    report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.what) {
+        (Why::LookupValue { field }, What::Column { .. }) => {
+            Some(Subject::new(format!("lookup `{}` compares with a column that is missing", shown(field))).of_field(field))
         }
-    }
+        _ => None,
+    });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after region.code -> short
+finds break keeper/field.region_code.lookup.value[0]: lookup `region_code` compares with a column that is missing: `region.code` is `short` now
+
+after region.name -> title
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A child list's table or link is gone.
 
-use super::{Docs, Missing, Rule, missing};
+use super::shared::{Subject, refused_types, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Lost, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -31,15 +31,28 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        let (What::WrongType { table, column, operation, .. }, Why::Child { entity, by }) = (&lost.what, &lost.used.why) else { continue };
-        let message = format!("the list of `{}` by `{}` can't be read: {}", shown(entity), shown(by), shown(operation));
-        let cause = (context.cause_of_type(table, column), Remedy::Hand);
-        let finding = Finding::new(RULE.name, RULE.severity, message).entity(&lost.entity.name).pages(lost.pages.clone());
-        out.push(finding.at(&lost.used.place).because(cause));
-    }
-    missing(context, &RULE, out, |lost, fate| match &lost.used.why {
-        Why::Child { entity, by } => Some(Missing::new(format!("the list of `{}` by `{}`: {fate}", shown(entity), shown(by)))),
+    let subject = |lost: &Lost<'_>| match &lost.used.why {
+        Why::Child { entity, by } => Some(Subject::new(format!("the list of `{}` by `{}` can't be read", shown(entity), shown(by)))),
         _ => None,
-    });
+    };
+    out.extend(refused_types(context, &RULE, RULE.severity, subject));
+    report_losses(context, &RULE, out, subject);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after drop visit.keeper_id
+finds break keeper/page.detail.children[0].by: the list of `visit` by `keeper` can't be read: `visit.keeper_id` is gone
+
+# Its type can't be compared with the key's any more.
+after visit.keeper_id: json required
+finds break keeper/page.detail.children[0].by: the list of `visit` by `keeper` can't be read: json has no order
+
+# SQLite compares anything.
+on sqlite
+after visit.keeper_id: json required
+finds nothing
+
+after drop visit.note
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A field used on a page has no column any more.
 
-use super::{Docs, Rule};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -31,40 +31,50 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::ChildField { entity, field }, What::Column { table, .. } | What::Table { table, .. }) = (&lost.used.why, &lost.what) {
-            let column = match &lost.what {
-                What::Column { column, .. } => Some(column.as_str()),
-                _ => None,
-            };
-            let message = format!("`{}` in the list of `{}`: {}", shown(field), shown(entity), context.fate(table, column));
-            let mut finding = Finding::new(RULE.name, RULE.severity, message)
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .at(&lost.used.place)
-                .because(context.cause_of_loss(table, column));
-            finding.places = vec!["child list".to_owned()];
-            out.push(finding);
+    report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.what) {
+        (Why::ChildField { entity, field }, What::Column { .. } | What::Table { .. }) => {
+            let subject = Subject::new(format!("the list of `{}` can't show `{}`", shown(entity), shown(field)));
+            Some(Subject { places: vec!["child list".to_owned()], ..subject })
         }
-        if let (Why::Field { field, .. }, What::Column { table, column }) = (&lost.used.why, &lost.what) {
-            let mut places: Vec<&str> = lost
+        (Why::Field { field, .. }, What::Column { .. }) => {
+            let mut places: Vec<String> = lost
                 .uses
                 .iter()
-                .filter_map(|u| match &u.why {
-                    Why::Field { spot, .. } => Some(spot.word()),
+                .filter_map(|used| match &used.why {
+                    Why::Field { spot, .. } => Some(spot.word().to_owned()),
                     _ => None,
                 })
                 .collect();
             places.dedup();
-            let mut finding =
-                Finding::new(RULE.name, RULE.severity, format!("field `{}`: {}", shown(field), context.fate(table, Some(column))))
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .field(field)
-                    .at(&lost.used.place)
-                    .because(context.cause_of_loss(table, Some(column)));
-            finding.places = places.into_iter().map(str::to_owned).collect();
-            out.push(finding);
+            Some(Subject { places, ..Subject::new(format!("field `{}` can't be read", shown(field))).of_field(field) })
         }
-    }
+        _ => None,
+    });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.phone -> mobile
+finds break keeper/page.list.fields[1]: field `phone` can't be read: `keeper.phone` is `mobile` now
+finds break keeper/page.detail.sections[0].fields[1]: field `phone` can't be read: `keeper.phone` is `mobile` now
+finds break keeper/page.add.sections[0].fields[1]: field `phone` can't be read: `keeper.phone` is `mobile` now
+finds break keeper/page.edit.sections[0].fields[1]: field `phone` can't be read: `keeper.phone` is `mobile` now
+finds break region/page.detail.children[0].fields[1]: the list of `keeper` can't show `phone`: `keeper.phone` is `mobile` now
+
+# A hidden field is on no page.
+given keeper/field.phone.hidden = true
+after drop keeper.phone
+finds nothing
+
+# On the list of children of another page.
+given keeper/field.phone.hidden = true
+after drop visit.note
+finds break keeper/page.detail.children[0].fields[1]: the list of `visit` can't show `note`: `visit.note` is gone
+finds break visit/page.list.fields[2]: field `note` can't be read: `visit.note` is gone
+finds break visit/page.detail.sections[0].fields[2]: field `note` can't be read: `visit.note` is gone
+finds break visit/page.add.sections[0].fields[2]: field `note` can't be read: `visit.note` is gone
+finds break visit/page.edit.sections[0].fields[2]: field `note` can't be read: `visit.note` is gone
+
+after keeper + shoe integer
+finds nothing
+"#;

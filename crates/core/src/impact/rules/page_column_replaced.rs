@@ -1,9 +1,8 @@
 //! Another column or table has the name now that the definition means something else by.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::definition::{FileKey, Index, Referent, Seg, display_path, references};
-use crate::impact::{Context, ElementKind, Finding, Location, Remedy, Severity};
+use crate::definition::{EntityIndex, FileKey, Referent, Seg, display_path, references};
+use crate::impact::{Context, Docs, ElementKind, Finding, Location, Remedy, Rule, Severity};
 use crate::name::{self, same, shown};
 use std::collections::BTreeSet;
 
@@ -53,7 +52,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     let tree = context.input.tree;
     // Once for an element, however often it names it.
     let mut told: BTreeSet<(FileKey, Vec<Seg>, usize)> = BTreeSet::new();
-    for reference in references(tree, &Index::of(tree), context.input.accepted) {
+    for reference in references(tree, &EntityIndex::of(tree), context.input.accepted) {
         let named = |r: &&Replaced<'_>| match (&reference.to, r.column) {
             (Referent::Column { table, column }, Some(own)) => same(table, r.table) && same(column, own),
             (Referent::Table(table), None) => same(table, r.table),
@@ -70,7 +69,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             None => name::written(known.table),
         };
         let path = display_path(&reference.file, Some(root), &reference.path);
-        let message = format!("`{}` means `{}`; that name belongs to {} now", shown(&path), shown(&what), known.by);
+        let message = format!("`{}` names `{}`, but {} has that name now", shown(&path), shown(&what), known.by);
         let mut finding = Finding::new(RULE.name, RULE.severity, message).because((Some(known.cause), Remedy::Merge));
         if let Some(entity) = context.entities().find(|e| FileKey::Entity(e.name.clone()) == reference.file) {
             finding = finding.entity(&entity.name);
@@ -120,3 +119,16 @@ fn replaced<'a>(context: &Context<'a>) -> Vec<Replaced<'a>> {
     }
     replaced
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# Two columns change names: nothing fails, and each field shows the other's values.
+before numbered
+after keeper swaps last_name phone
+finds risk keeper/field.last_name.column: `keeper/field/last_name/column` names `keeper.last_name`, but what was `phone` has that name now
+finds risk keeper/field.phone.column: `keeper/field/phone/column` names `keeper.phone`, but what was `last_name` has that name now
+
+before numbered
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A page's condition names something gone.
 
-use super::{Docs, Rule, Subject, report_conditions};
+use super::shared::{Subject, report_conditions};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::statements::Why;
 
 /// See [`DOCS`].
@@ -30,7 +30,17 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    report_conditions(context, &RULE, out, |why| {
-        matches!(why, Why::PageCondition).then(|| Subject { what: "the condition".to_owned(), ..Subject::default() })
-    });
+    report_conditions(context, &RULE, out, |why| matches!(why, Why::PageCondition).then(|| Subject::new("the condition")));
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/page.list.where = "age IS NOT NULL"
+after drop keeper.age
+finds break keeper/page.list.where: the condition fails: `keeper.age` is gone
+
+# A text that reads like a name.
+given keeper/page.list.where = "'age' IS NOT NULL"
+after drop keeper.age
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! Nothing is left to show on a page.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::same;
 
 /// See [`DOCS`].
@@ -40,3 +40,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# The bulk page edits nothing else.
+given keeper/page.bulk.fields = ["age"]
+after drop keeper.age
+finds risk keeper/page.bulk: nothing is left to show: every field of the page has lost its column
+
+after drop keeper.age
+finds nothing
+"#;

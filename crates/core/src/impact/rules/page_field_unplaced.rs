@@ -1,8 +1,8 @@
 //! A new column is on no page.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -34,3 +34,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper + shoe integer
+finds note keeper/table: `shoe` is new and on no page
+
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,8 +1,9 @@
 //! A formula names something gone.
 
-use super::{Docs, Rule, Subject, report_conditions};
+use super::shared::{Subject, report_conditions};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
+use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
@@ -31,15 +32,25 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_conditions(context, &RULE, out, |why| {
-        let of = |what: String, field: Option<&str>| Some(Subject { what, field: field.map(str::to_owned), ..Subject::default() });
-        match why {
-            Why::Formula { field } => of(format!("the formula of `{}`", crate::name::shown(field)), Some(field)),
-            Why::ChildField { entity, field } => {
-                of(format!("the formula of `{}.{}`", crate::name::shown(entity), crate::name::shown(field)), None)
-            }
-            Why::Title { .. } => of("a formula in the title".to_owned(), None),
-            Why::Display { field, .. } => of(format!("a formula shown by `{}`", crate::name::shown(field)), Some(field)),
-            _ => None,
-        }
+        Some(match why {
+            Why::Formula { field } => Subject::new(format!("the formula of `{}`", shown(field))).of_field(field),
+            Why::ChildField { entity, field } => Subject::new(format!("the formula of `{}.{}`", shown(entity), shown(field))),
+            Why::Title { .. } => Subject::new("a formula in the title"),
+            Why::Display { field, .. } => Subject::new(format!("a formula shown by `{}`", shown(field))).of_field(field),
+            _ => return None,
+        })
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/field.half = { kind = "number", formula = "age / 2" }
+given keeper/page.list.fields += "half"
+after drop keeper.age
+finds break keeper/field.half.formula: the formula of `half` fails: `keeper.age` is gone
+
+given keeper/field.half = { kind = "number", formula = "age / 2" }
+given keeper/page.list.fields += "half"
+after drop keeper.born_on
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! What a page searches, filters, sorts or lists by lost its index.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use std::collections::BTreeSet;
 
@@ -43,13 +43,18 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                 }
             }
             if !pages.is_empty() {
-                let message = format!("`{}` lost the index it leaned on", shown(&field.name));
+                let message =
+                    format!("no index begins with `{}` any more: the more records there are, the slower the page gets", shown(&field.name));
                 let mut finding = of_entity(&RULE, RULE.severity, &met, message).field(&field.name).pages(pages).at(&field.place);
                 finding.places = places.into_iter().collect();
                 out.push(finding);
             }
             for (parent, page) in context.child_lists(&met.entity.name, &field.name) {
-                let message = format!("the list of `{}` lost the index on `{}` it leaned on", shown(&met.entity.name), shown(&field.name));
+                let message = format!(
+                    "no index begins with `{}` any more: the list of `{}` gets slower the more records there are",
+                    shown(&field.name),
+                    shown(&met.entity.name)
+                );
                 out.push(
                     of_entity(&RULE, RULE.severity, &met, message).entity(&parent.name).pages(vec![page.name.clone()]).at(&page.place),
                 );
@@ -57,3 +62,20 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper + index born_on
+given keeper/page.list.filter = ["born_on"]
+given keeper/page.list.sort = ["last_name"]
+after keeper - index born_on
+finds risk keeper/field.born_on: no index begins with `born_on` any more: the more records there are, the slower the page gets
+
+# Nothing filters or sorts by it.
+before keeper + index born_on
+given keeper/page.list.filter = []
+given keeper/page.list.sort = ["last_name"]
+given keeper/page.bulk.filter = []
+after keeper - index born_on
+finds nothing
+"#;

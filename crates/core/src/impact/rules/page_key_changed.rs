@@ -1,8 +1,8 @@
 //! The columns that tell records apart no longer do.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::{Subject, of_entity, refused_types};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Lost, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -25,13 +25,8 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        let (What::WrongType { table, column, operation, .. }, Why::Key) = (&lost.what, &lost.used.why) else { continue };
-        let message = format!("the key can't be compared any more: {}", shown(operation));
-        let cause = (context.cause_of_type(table, column), Remedy::Hand);
-        let finding = Finding::new(RULE.name, Severity::Break, message).entity(&lost.entity.name).pages(lost.pages.clone());
-        out.push(finding.at(&lost.used.place).because(cause));
-    }
+    let subject = |lost: &Lost<'_>| (lost.used.why == Why::Key).then(|| Subject::new("the key can't be compared any more"));
+    out.extend(refused_types(context, &RULE, Severity::Break, subject));
     for met in context.met_entities(&[ChangeKind::PrimaryKeyChanged, ChangeKind::UniqueDropped]) {
         let key: Vec<String> = met.entity.key.iter().map(|c| c.value.clone()).collect();
         let now = context.columns_now(&met.before.name, &key);
@@ -45,3 +40,26 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# What tells its records apart is unique no more.
+before keeper + unique last_name
+given keeper/key = ["last_name"]
+after keeper - unique last_name
+finds risk keeper/key[0]: the key (last_name) is no longer unique: one page may reach several records
+
+# It is no page's key.
+before keeper + unique last_name
+after keeper - unique last_name
+finds nothing
+
+# The database can't compare values of this type.
+given keeper/key = ["phone"]
+after keeper.phone: json
+finds break keeper/key[0]: the key can't be compared any more: json has no order
+
+given keeper/key = ["phone"]
+after keeper.phone: jsonb
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! The columns that tell records apart are gone.
 
-use super::{Docs, Rule};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity, What};
 use crate::statements::Why;
 
 /// See [`DOCS`].
@@ -24,19 +24,20 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::Key, What::Column { table, column }) = (&lost.used.why, &lost.what) {
-            out.push(
-                Finding::new(
-                    RULE.name,
-                    RULE.severity,
-                    format!("the key names a column that is missing: {}", context.fate(table, Some(column))),
-                )
-                .entity(&lost.entity.name)
-                .pages(lost.pages.clone())
-                .at(&lost.used.place)
-                .because(context.cause_of_loss(table, Some(column))),
-            );
-        }
-    }
+    report_losses(context, &RULE, out, |lost| {
+        let is_key = matches!((&lost.used.why, &lost.what), (Why::Key, What::Column { .. }));
+        is_key.then(|| Subject::new("the key names a column that is missing"))
+    });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# A view whose key the maintainer chose.
+given grown_up/key = ["id"]
+after view grown_up: last_name text(60); age integer = SELECT last_name, age FROM keeper
+finds break grown_up/key[0]: the key names a column that is missing: `grown_up.id` is gone
+
+given grown_up/key = ["id"]
+after view grown_up: id integer; last_name text(60) = SELECT id, last_name FROM keeper
+finds nothing
+"#;

@@ -1,8 +1,7 @@
 //! A name differs by case alone now, or needs quotes.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::is_plain;
 use crate::name::{same, shown};
 
@@ -31,7 +30,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         // PostgreSQL folds what isn't quoted to small letters.
         let bare = |name: &str| is_plain(name) && !(context.changed().engine.tells_case() && name.chars().any(char::is_uppercase));
         let message = if same(old, new) && context.changed().engine.tells_case() {
-            format!("`{}` and `{}` differ by case alone", shown(old), shown(new))
+            format!("`{}` is called `{}` now, which differs by case alone", shown(old), shown(new))
         } else if bare(old) && !bare(new) {
             format!("`{}` is called `{}` now, which SQL takes only in quotes", shown(old), shown(new))
         } else {
@@ -46,3 +45,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.phone -> Phone
+finds risk keeper/field.phone: `phone` is called `Phone` now, which differs by case alone
+
+after keeper.phone -> mobile-no
+finds risk keeper/field.phone: `phone` is called `mobile-no` now, which SQL takes only in quotes
+
+after keeper.phone -> phone_no
+finds nothing
+"#;

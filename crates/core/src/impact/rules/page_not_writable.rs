@@ -1,8 +1,7 @@
 //! A page saves or deletes where the database takes no writes.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity, What};
 use crate::name::{same, shown};
 use crate::schema::{Operation, Refusal};
 use crate::statements::Why;
@@ -34,7 +33,7 @@ const DOCS: Docs = Docs {
     matters: "The database refuses the statement before it runs: nothing can be saved or deleted.",
     before: "pages that add and edit harvests",
     after: "harvest became a view",
-    to_do: "The merge makes an entity over a view read-only; broken triggers and keys have to be mended in the database.",
+    to_do: "The merge makes an entity over a view read-only; broken triggers and keys have to be fixed in the database.",
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
@@ -106,3 +105,29 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         );
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# A view has taken the table's place.
+on sqlite
+after keeper -> keeper_table
+after view keeper: id integer; last_name text(60); phone text(20); region_code text(8); born_on date; age integer = SELECT * FROM keeper_table
+finds break keeper/page.list: no record can be deleted: `keeper` is a view
+finds break keeper/page.add: no record can be added: `keeper` is a view
+finds break keeper/page.edit: no record can be changed: `keeper` is a view
+finds break keeper/page.bulk: no record can be changed: `keeper` is a view
+
+# What it refers to is gone: SQLite refuses every write.
+on sqlite
+after drop region
+finds break keeper/page.list: no record can be deleted: the foreign key of `keeper` over `region_code` points at `region`, which is gone
+finds break keeper/page.add: no record can be added: the foreign key of `keeper` over `region_code` points at `region`, which is gone
+finds break keeper/page.edit: no record can be changed: the foreign key of `keeper` over `region_code` points at `region`, which is gone
+finds break keeper/page.bulk: no record can be changed: the foreign key of `keeper` over `region_code` points at `region`, which is gone
+
+after broken trigger t on keeper: INSERT INTO nowhere VALUES (1)
+finds break keeper/page.add: no record can be added: trigger `t` fails: no such table
+
+after trigger t on keeper: UPDATE region SET active = 1
+finds nothing
+"#;

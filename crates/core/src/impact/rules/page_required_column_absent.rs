@@ -1,8 +1,8 @@
 //! An add page leaves out a column the database insists on.
 
-use super::{Docs, Rule, required_absent};
+use super::shared::required_absent;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 use crate::statements::Why;
 
@@ -64,3 +64,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper + iban text required
+finds break keeper/page.add: no record can be added: `iban` must have a value and the page gives none
+
+after keeper + iban text required default ''
+finds nothing
+
+after keeper + iban text required generated phone
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A searched column holds no text people could search any more.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::schema::Kind;
 
 /// See [`DOCS`].
@@ -44,3 +44,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 fn searchable(kind: Kind) -> bool {
     !matches!(kind, Kind::Binary | Kind::Bits | Kind::Json | Kind::Xml | Kind::Spatial | Kind::Array | Kind::Composite | Kind::Range)
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.phone: bytes
+finds risk keeper/field.phone: `phone` is searched, but is bytes now: a search finds nothing useful in it
+
+# Nothing searches it.
+after keeper.born_on: bytes
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! SQL or a routine of a person's own no longer works.
 
-use super::{Docs, Missing, Rule, Subject, missing, report_conditions, required_absent};
+use super::shared::{Subject, report_conditions, report_losses, required_absent};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -35,17 +35,17 @@ const DOCS: Docs = Docs {
     matters: "The database refuses the statement: nothing can be read, or nothing can be saved.",
     before: "select = \"SELECT a.*, r.code AS region_code FROM apiary a JOIN region r ON r.id = a.region_id\"",
     after: "region.code was dropped",
-    to_do: "The merge carries the SQL over a rename. Otherwise it asks whether to set it aside, or to keep it to be mended by hand.",
+    to_do: "The merge carries the SQL over a rename. Otherwise it asks whether to set it aside, or to keep it to be fixed by hand.",
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_conditions(context, &RULE, out, |why| match why {
-        Why::Source { part } => Some(Subject { what: format!("the custom {part}"), ..Subject::default() }),
+        Why::Source { part } => Some(Subject::new(format!("the custom {part}"))),
         _ => None,
     });
-    missing(context, &RULE, out, |lost, fate| match (&lost.used.why, &lost.what) {
+    report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.what) {
         (Why::Source { part }, What::WrittenByDatabase { .. } | What::Refused { .. }) => {
-            Some(Missing::new(format!("the custom {part} fails: {fate}")))
+            Some(Subject::new(format!("the custom {part} fails")))
         }
         _ => None,
     });
@@ -61,9 +61,28 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
                     .entity(&lost.entity.name)
                     .pages(lost.pages.clone())
                     .at(&lost.used.place)
-                    .help("mend `arguments`, or take another routine")
+                    .help("fix `arguments`, or take another routine")
                     .because((cause, Remedy::Hand)),
             );
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/source = { select = "SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17" }
+after drop keeper.age
+finds break keeper/source.select: the custom select fails: `keeper.age` is gone
+finds break keeper/source.select: the custom select fails: `keeper.age` is gone
+finds break keeper/source.select: the custom select fails: `keeper.age` is gone
+
+given keeper/source = { select = "SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17" }
+after region.active -> in_use
+finds break keeper/source.select: the custom select fails: `region.active` is `in_use` now
+finds break keeper/source.select: the custom select fails: `region.active` is `in_use` now
+finds break keeper/source.select: the custom select fails: `region.active` is `in_use` now
+
+given keeper/source = { select = "SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17" }
+after drop keeper.phone
+finds nothing
+"#;

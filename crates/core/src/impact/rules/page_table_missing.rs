@@ -1,8 +1,8 @@
 //! The table or view an entity shows is gone.
 
-use super::{Docs, Rule};
+use super::shared::{Subject, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
@@ -25,20 +25,25 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        if let (Why::Entity, What::Table { table, broken }) = (&lost.used.why, &lost.what) {
-            let fate = context.fate(table, None);
-            let message = match broken {
-                Some(reason) => format!("the view `{}` can't be read: {}", shown(table), shown(reason)),
-                None => format!("{fate}: no page of `{}` works", lost.entity.name),
-            };
-            out.push(
-                Finding::new(RULE.name, RULE.severity, message)
-                    .entity(&lost.entity.name)
-                    .pages(lost.pages.clone())
-                    .at(&lost.used.place)
-                    .because(context.cause_of_loss(table, None)),
-            );
-        }
-    }
+    report_losses(context, &RULE, out, |lost| {
+        let is_own = matches!((&lost.used.why, &lost.what), (Why::Entity, What::Table { .. }));
+        is_own.then(|| Subject::new(format!("no page of `{}` works", shown(&lost.entity.name))))
+    });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+# A new name is as good as gone for the pages.
+after keeper -> member
+finds break keeper/table: no page of `keeper` works: `keeper` is `member` now
+
+# The view can't be read any more.
+after grown_up broken no such column: age
+finds break grown_up/table: no page of `grown_up` works: `grown_up` can't be read: no such column: age
+
+after drop visit
+finds break visit/table: no page of `visit` works: `visit` is gone
+
+after keeper.phone -> mobile
+finds nothing
+"#;

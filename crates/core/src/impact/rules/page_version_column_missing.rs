@@ -1,9 +1,9 @@
 //! The column that tells whether a record was changed meanwhile is gone.
 
-use super::{Docs, Missing, Rule, missing, of_entity};
+use super::shared::{Subject, of_entity, refused_types, report_losses};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
-use crate::name::{same, shown};
+use crate::impact::{Context, Docs, ElementKind, Finding, Lost, Rule, Severity};
+use crate::name::same;
 use crate::schema::Kind;
 use crate::statements::Why;
 
@@ -26,13 +26,8 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        let (What::WrongType { table, column, operation, .. }, Why::Version) = (&lost.what, &lost.used.why) else { continue };
-        let message = format!("the version column can't be compared any more: {}", shown(operation));
-        let cause = (context.cause_of_type(table, column), Remedy::Hand);
-        let finding = Finding::new(RULE.name, RULE.severity, message).entity(&lost.entity.name).pages(lost.pages.clone());
-        out.push(finding.at(&lost.used.place).because(cause));
-    }
+    let subject = |lost: &Lost<'_>| (lost.used.why == Why::Version).then(|| Subject::new("the version can't be compared"));
+    out.extend(refused_types(context, &RULE, RULE.severity, subject));
     // Numbers and moments can be told to be later; so can what the engine counts itself.
     let counts = |kind: Kind| matches!(kind, Kind::Integer | Kind::Decimal | Kind::Float | Kind::DateTime | Kind::Binary | Kind::Any);
     for met in context.met_entities(&[ChangeKind::TypeChanged]) {
@@ -44,5 +39,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
             out.push(of_entity(&RULE, Severity::Risk, &met, message).pages(met.entity.saving_pages()).at(&version.place));
         }
     }
-    missing(context, &RULE, out, |lost, fate| (lost.used.why == Why::Version).then(|| Missing::new(format!("the version column: {fate}"))));
+    report_losses(context, &RULE, out, subject);
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/version = "age"
+after drop keeper.age
+finds break keeper/version: the version can't be compared: `keeper.age` is gone
+
+after drop keeper.age
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A view reads other tables, or other records, than it did.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::sql;
 
@@ -31,17 +31,27 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let engine = context.changed().engine;
         let Some((old, new)) = sql::outline(before, engine).zip(sql::outline(after, engine)) else { continue };
         let parts = [
-            ("reads from", &old.from, &new.from),
-            ("keeps records where", &old.condition, &new.condition),
-            ("groups records by", &old.grouping, &new.grouping),
+            ("reads from", "nothing", &old.from, &new.from),
+            ("shows records where", "(any)", &old.condition, &new.condition),
+            ("groups records by", "nothing", &old.grouping, &new.grouping),
         ];
-        for (what, old, new) in parts {
+        for (what, none, old, new) in parts {
             if !sql::says_same(old, new, engine, |a, b| context.may_turn(a, b)) {
-                let or_none = |text: &str| if text.is_empty() { "nothing".to_owned() } else { shown(text) };
-                let message = format!("the view {what} ({}) now, ({}) before; it may show other records", or_none(new), or_none(old));
+                let told = |text: &str| if text.is_empty() { none.to_owned() } else { shown(text) };
+                let message = format!("the view {what} {} now (before: {}): it may show other records", told(new), told(old));
                 let pages = met.entity.pages.iter().map(|p| p.name.clone()).collect();
                 out.push(of_entity(&RULE, RULE.severity, &met, message).pages(pages));
             }
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after view grown_up: id integer; last_name text(60); age integer = SELECT id, last_name, age FROM keeper WHERE age > 17
+finds risk grown_up/table: the view shows records where age > 17 now (before: (any)): it may show other records
+
+# The same records, told otherwise.
+after view grown_up: id integer; last_name text(60); age integer = SELECT id, last_name, age + 0 AS age FROM keeper
+finds nothing
+"#;

@@ -1,8 +1,7 @@
 //! A form writes a column that the database writes itself.
 
-use super::{Docs, Rule};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity, What};
 use crate::name::{same, shown};
 use crate::statements::Why;
 
@@ -47,3 +46,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.born_on: date generated age
+finds break keeper/page.add: nothing can be saved: the database generates `born_on` itself
+finds break keeper/page.edit: nothing can be saved: the database generates `born_on` itself
+
+after keeper + decade integer generated age
+finds nothing
+"#;

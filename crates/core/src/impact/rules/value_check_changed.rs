@@ -1,8 +1,8 @@
 //! A constraint that no form knows of.
 
-use super::{Docs, Rule, of_entity, of_field};
+use super::shared::{of_entity, of_field};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{contains, shown};
 use crate::sql;
 
@@ -64,3 +64,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper + check age > 17 OR phone IS NOT NULL
+finds risk keeper/table: a new constraint that no form knows of: age > 17 OR phone IS NOT NULL
+
+# A limit, which another rule tells.
+after keeper + check age >= 1
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! Texts are compared and sorted in another way.
 
-use super::{Docs, Rule, of_entity, of_field};
+use super::shared::{of_entity, of_field};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -39,3 +39,15 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         out.push(of_entity(&RULE, RULE.severity, &met, format!("texts are compared and sorted by {} now", shown(now))).pages(pages));
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.phone: text(20) collate NOCASE
+finds note keeper/field.phone: `phone` is compared and sorted by NOCASE now
+
+# Nothing searches or sorts by it.
+given keeper/page.list.search = ["last_name"]
+given keeper/page.list.sort = ["last_name"]
+after keeper.phone: text(20) collate NOCASE
+finds nothing
+"#;

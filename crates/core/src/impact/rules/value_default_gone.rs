@@ -1,8 +1,8 @@
 //! A new record starts without a value.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 
 /// See [`DOCS`].
@@ -31,3 +31,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper.phone: text(20) default '1'
+after keeper.phone: text(20)
+finds note keeper/field.phone: `phone` no longer starts with '1'
+
+before keeper.phone: text(20) default '1'
+after keeper.phone: text(20) default '2'
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! The form insists on a value that the database doesn't need.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -30,3 +30,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.last_name: text(60)
+finds note keeper/field.last_name: `last_name` has to be filled in, though the database no longer needs it
+
+given keeper/field.last_name.required gone
+after keeper.last_name: text(60)
+finds nothing
+"#;

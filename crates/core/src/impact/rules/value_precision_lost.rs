@@ -1,9 +1,9 @@
 //! A column keeps less of a number or a moment.
 
-use super::loses_precision;
-use super::{Docs, Rule, of_field};
+use super::shared::loses_precision;
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -33,3 +33,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper.age: decimal(8,2)
+after keeper.age: decimal(8,1)
+finds risk keeper/field.age: `age` keeps less: it was decimal(8,2) and is decimal(8,1) now
+
+before keeper.age: decimal(8,2)
+after keeper.age: decimal(9,2)
+finds nothing
+"#;

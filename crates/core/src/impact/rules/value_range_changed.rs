@@ -1,9 +1,9 @@
 //! The form allows numbers that the database refuses.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::MetLimits;
 use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Docs, MetLimits, Rule};
 use crate::schema::{ColumnType, Kind, TypeRelation};
 
 /// See [`DOCS`].
@@ -38,11 +38,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
         let said = |d: &crate::draft::Declared| match bounds(d) {
             (None, None) => "any number".to_owned(),
-            (least, greatest) => format!("{} to {}", least.as_deref().unwrap_or("…"), greatest.as_deref().unwrap_or("…")),
+            (Some(least), Some(greatest)) => format!("{least} to {greatest}"),
+            (Some(least), None) => format!("{least} or more"),
+            (None, Some(greatest)) => format!("{greatest} or less"),
         };
         let tighter = below && after.least != before.least || above && after.greatest != before.greatest;
         let severity = if tighter { RULE.severity } else { Severity::Note };
-        let message = format!("the database took {} of `{}` and takes {} now", said(before), met.name(), said(after));
+        let message = format!("the database accepts {} in `{}` now; it accepted {}", said(after), met.name(), said(before));
         out.push(of_field(&RULE, severity, met, forms, message).settled_by(&["min", "max"]));
     }
     for met in context.met_fields(&[ChangeKind::TypeChanged]) {
@@ -51,9 +53,27 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         let forms = context.forms(met.entity, met.field);
         let narrower = whole(old) && whole(new) && old.relation(new) == TypeRelation::Narrowed;
         if narrower && new.enforced && !forms.is_empty() && met.field.lookup.is_none() {
-            let message =
-                format!("`{}` has less room: it was {} and is {} now; greater numbers are refused", met.name(), old.shown(), new.shown());
+            let message = format!("`{}` was {} and is {} now: the database refuses greater numbers", met.name(), old.shown(), new.shown());
             out.push(of_field(&RULE, RULE.severity, &met, forms, message).settled_by(&["min", "max"]));
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper + check age >= 1
+after keeper - check age >= 1
+after keeper + check age >= 18
+finds risk keeper/field.age: the database accepts 18 or more in `age` now; it accepted 1 or more
+
+# A person was stricter all along.
+before keeper + check age >= 1
+given keeper/field.age.min = 18
+after keeper - check age >= 1
+after keeper + check age >= 18
+finds note keeper/field.age: the database accepts 18 or more in `age` now; it accepted 1 or more
+
+before keeper + check age >= 1
+after visit.note: text(60)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! The database insists on a value that the form lets be empty.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -31,3 +31,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.phone: text(20) required
+finds risk keeper/field.phone: `phone` may be left empty on the form, but the database insists on a value now
+
+# The definition insists on it already.
+given keeper/field.phone.required = true
+after keeper.phone: text(20) required
+finds nothing
+"#;

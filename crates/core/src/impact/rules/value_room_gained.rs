@@ -1,9 +1,9 @@
 //! The database has room for longer texts than the form.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::MetLimits;
 use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Docs, MetLimits, Rule};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -33,3 +33,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.phone: text(30)
+finds note keeper/field.phone: `phone` has room for 30 characters now; the form allows 20
+
+given keeper/field.phone.max_length = 9
+after keeper.phone: text(30)
+finds nothing
+"#;

@@ -1,8 +1,8 @@
 //! A validation over several fields names something gone.
 
-use super::{Docs, Rule, Subject, report_conditions};
+use super::shared::{Subject, report_conditions};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::statements::Why;
 
 /// See [`DOCS`].
@@ -31,7 +31,18 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_conditions(context, &RULE, out, |why| match why {
-        Why::Check { check } => Some(Subject { what: format!("the rule `{}`", crate::name::shown(check)), ..Subject::default() }),
+        Why::Check { check } => Some(Subject::new(format!("the rule `{}`", crate::name::shown(check)))),
         _ => None,
     });
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+given keeper/check.old_enough = { rule = "age IS NULL OR age > 5" }
+after drop keeper.age
+finds break keeper/check.old_enough.rule: the rule `old_enough` fails: `keeper.age` is gone
+
+given keeper/check.old_enough = { rule = "age IS NULL OR age > 5" }
+after drop keeper.phone
+finds nothing
+"#;

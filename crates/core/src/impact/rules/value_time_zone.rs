@@ -1,8 +1,8 @@
 //! Moments are kept with a time zone, or no longer.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::schema::Kind;
 
 /// See [`DOCS`].
@@ -34,3 +34,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper.born_on: moment
+after keeper.born_on: zoned
+finds risk keeper/field.born_on: the values of `born_on` are kept in a time zone now
+
+before keeper.born_on: moment(3)
+after keeper.born_on: moment(6)
+finds nothing
+"#;

@@ -1,9 +1,9 @@
 //! The form allows a longer text than the database.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
-use crate::impact::MetLimits;
 use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Docs, MetLimits, Rule};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
@@ -43,3 +43,18 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper.phone: text(10)
+finds risk keeper/field.phone: the form of `phone` allows 20 characters, the database takes 10 now
+
+# SQLite declares it and takes more.
+on sqlite
+after keeper.phone: text(10)
+finds note keeper/field.phone: the form of `phone` allows 20 characters; the column is declared for 10 now, which this engine doesn't enforce
+
+given keeper/field.phone.max_length = 9
+after keeper.phone: text(10)
+finds nothing
+"#;

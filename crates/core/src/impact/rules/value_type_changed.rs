@@ -1,9 +1,9 @@
 //! A column holds values of another kind.
 
-use super::loses_precision;
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
+use super::shared::{Subject, loses_precision, refused_types};
 use crate::changes::ChangeKind;
-use crate::impact::{Context, ElementKind, Finding, Remedy, Severity, What};
+use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::shown;
 use crate::schema::TypeRelation;
 use crate::statements::{Need, Why};
@@ -27,18 +27,15 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    for lost in context.lost() {
-        let What::WrongType { table, column, with: None, operation, .. } = &lost.what else { continue };
+    let refused = refused_types(context, &RULE, Severity::Break, |lost| {
         let field = match (&lost.used.why, &lost.used.need) {
             (Why::Field { field, .. } | Why::ChildField { field, .. }, _) => field,
             (Why::Display { named, .. }, Need::Ordered(_)) => named,
-            _ => continue,
+            _ => return None,
         };
-        let message = format!("`{}` is of a kind now for which the database refuses this page: {}", shown(field), shown(operation));
-        let cause = (context.cause_of_type(table, column), Remedy::Merge);
-        let finding = Finding::new(RULE.name, Severity::Break, message).entity(&lost.entity.name).field(field).pages(lost.pages.clone());
-        out.push(finding.at(&lost.used.place).because(cause).settled_by(&["total", "kind"]));
-    }
+        Some(Subject::new(format!("the database refuses this page for the new type of `{}`", shown(field))).of_field(field))
+    });
+    out.extend(refused.map(|finding| Finding { remedy: Remedy::Merge, ..finding }.settled_by(&["total", "kind"])));
     for met in context.met_fields(RULE.changes) {
         let (old, new) = (&met.before.column_type, &met.after.column_type);
         if old.kind == new.kind || loses_precision(old, new) {
@@ -48,13 +45,31 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         // Without a choice, and without a lookup that turns it: what people type is what the database gets.
         let refused = new.enforced && met.field.choices.is_empty() && met.field.lookup.is_none() && new.refuses_every(&met.field.kind);
         let (severity, how) = match old.relation(new) {
-            _ if refused && met.field.required && !forms.is_empty() => (Severity::Break, ": every value the form accepts is refused"),
-            _ if refused => (Severity::Risk, ": every value the form accepts is refused, but none"),
-            TypeRelation::Widened => (Severity::Note, "; every value fits"),
-            _ => (Severity::Risk, "; some values are refused or turned"),
+            _ if refused && met.field.required && !forms.is_empty() => {
+                (Severity::Break, ": the database refuses every value that the form accepts")
+            }
+            _ if refused => (Severity::Risk, ": the database refuses every value that the form accepts, except an empty one"),
+            TypeRelation::Widened => (Severity::Note, ": every value fits"),
+            _ => (Severity::Risk, ": the database may refuse or change some values"),
         };
         let message = format!("`{}` was {} and is {} now{how}", met.name(), old.shown_with_domain(), new.shown_with_domain());
         let pages = if severity == Severity::Break { forms } else { context.pages_with(met.entity, &met.field.name, |_| true) };
         out.push(of_field(&RULE, severity, &met, pages, message).settled_by(&["kind"]));
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+on sqlite
+after keeper.born_on: integer
+finds risk keeper/field.born_on: `born_on` was date and is integer now: the database may refuse or change some values
+
+after keeper.born_on: integer
+finds risk keeper/field.born_on: `born_on` was date and is integer now: the database refuses every value that the form accepts, except an empty one
+
+after keeper.age: text
+finds note keeper/field.age: `age` was integer and is text now: every value fits
+
+after keeper.phone: text(30)
+finds nothing
+"#;

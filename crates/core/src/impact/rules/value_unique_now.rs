@@ -1,9 +1,9 @@
 //! The database refuses a second record with the same value.
 
-use super::{Docs, Rule, of_entity};
+use super::shared::of_entity;
 use crate::changes::ChangeKind;
 use crate::definition::Field;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::{contains, shown};
 
 /// See [`DOCS`].
@@ -60,3 +60,13 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+after keeper + unique last_name
+finds risk keeper/field.last_name: `last_name` may repeat on the form, but no two records may have the same now
+
+given keeper/field.last_name.unique = true
+after keeper + unique last_name
+finds nothing
+"#;

@@ -1,9 +1,9 @@
 //! Values may be in another unit.
 
-use super::{Docs, Rule, of_field};
+use super::shared::of_field;
 use crate::changes::ChangeKind;
 use crate::draft::unit_of;
-use crate::impact::{Context, ElementKind, Finding, Severity};
+use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::schema::Kind;
 
@@ -22,7 +22,7 @@ const DOCS: Docs = Docs {
     matters: "1.5 and 1500 look alike on no page: totals, limits and labels are off by a factor, and nothing fails.",
     before: "harvest.honey_kg",
     after: "the column is called honey_g",
-    to_do: "Ask what the values are now; mend `unit`, `min`, `max` and labels.",
+    to_do: "Ask what the values are now; fix `unit`, `min`, `max` and labels.",
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
@@ -48,3 +48,14 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
         }
     }
 }
+
+#[cfg(test)]
+pub(super) const CASES: &str = r#"
+before keeper.age -> weight_kg
+after keeper.weight_kg -> weight_g
+finds risk keeper/field.weight_kg: `weight_kg` was in kg and may be in g now
+
+before keeper.age -> weight_kg
+after keeper.weight_kg -> gross_kg
+finds nothing
+"#;

@@ -12,7 +12,7 @@ use ysomorph_core::name::shown;
 const MOST_PLACES: usize = 10;
 
 /// What a merge leaves to people.
-pub(super) fn left(report: &Report, follow_ups: &[FollowUpReport]) -> String {
+pub(super) fn new(report: &Report, follow_ups: &[FollowUpReport]) -> String {
     if follow_ups.is_empty() {
         return String::new();
     }

@@ -4,7 +4,7 @@ use crate::servers::{BOTH, Place};
 use crate::support::Project;
 use serde_json::Value;
 use ysomorph_core::definition::Tree;
-use ysomorph_core::impact::{Around, left_by_change, reached};
+use ysomorph_core::impact::{Around, follow_ups_of_change, reached};
 use ysomorph_workspace::{Workspace, start};
 
 /// The demo whose database changed, with the renames answered as they were meant.
@@ -75,7 +75,7 @@ fn the_way_of_follow_ups(on: Option<&Place>) {
     assert!(project.read("handmade/jar_labels.py").contains("SELECT h.hive_no, v.jar_label, v.honey_g, v.harvested_on"));
     let open = follow_ups(&project, &["check"]);
     assert!(open.iter().all(|(_, message)| !message.contains("SQL names")), "{open:?}");
-    // A label that a person mends closes by itself, the rest by hand; what was closed stays closed.
+    // A label that a person fixes closes by itself, the rest by hand; what was closed stays closed.
     assert!(names(&open).contains(&"label/stale/harvest/honey_kg"));
     project.edit("app/harvest.toml", "Honey (kg)", "Honey (g)");
     project.edit("app/harvest.toml", "unit = \"kg\"", "unit = \"g\"");
@@ -320,7 +320,7 @@ fn what_a_change_reaches_is_all_that_the_whole_definition_would_tell() {
         let accepted = Workspace::open(dir.path()).unwrap().accepted().clone();
         let outcome = crate::properties::merge_answered(dir.path(), &original, &next, &original, &mut |q| q.safe.clone());
         let around = Around::default();
-        let judged = |tree: Tree| left_by_change(tree, &accepted, &next.schema(), &outcome.comparison, &around);
+        let judged = |tree: Tree| follow_ups_of_change(tree, &accepted, &next.schema(), &outcome.comparison, &around);
         let whole = judged(outcome.tree.clone());
         assert_eq!(judged(reached(&outcome.tree, &outcome.comparison)), whole, "seed {seed}");
         told += whole.len();

@@ -3,13 +3,13 @@
 
 use crate::files::FileError;
 use crate::folder::digest;
-use crate::merges::{self, Entry};
+use crate::merges::{self, HistoryEntry};
 use crate::open::Workspace;
 use crate::state::follow_ups::FollowUp;
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::Change;
 use ysomorph_core::definition::FileKey;
-use ysomorph_core::impact::{self, ABOUT_CODE, Named, takes_back};
+use ysomorph_core::impact::{self, Named, takes_back};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::name;
 
@@ -22,7 +22,7 @@ impl Workspace {
         outcome: &Outcome,
         texts: &BTreeMap<FileKey, String>,
     ) -> Result<(), FileError> {
-        let is_of_change = |f: &impact::FollowUp| f.cause.is_some() && !f.finding.rule.starts_with(ABOUT_CODE);
+        let is_of_change = |f: &impact::FollowUp| f.cause.is_some() && !f.finding.is_about_code();
         if !found.iter().any(is_of_change) {
             return Ok(());
         }
@@ -47,7 +47,7 @@ impl Workspace {
         };
         // Also those that nobody closed aren't open where a person did something about them, or about a part of them.
         let open: BTreeSet<(String, String)> = match found.iter().any(|f| !left_then(f).is_empty()) {
-            true => self.left_now(&[])?.still_open().map(|f| (f.name.clone(), f.message.clone())).collect(),
+            true => self.follow_ups_now(&[])?.still_open().map(|f| (f.name.clone(), f.message.clone())).collect(),
             false => BTreeSet::new(),
         };
         let former = outcome.known.former();
@@ -88,7 +88,7 @@ fn same_column(a: Option<&str>, b: Option<&str>) -> bool {
 }
 
 /// Whether a file had this text before an entry.
-fn had_before(entry: &Entry, path: &str, text: &str) -> bool {
+fn had_before(entry: &HistoryEntry, path: &str, text: &str) -> bool {
     match entry.files.iter().find(|f| f.path == path) {
         Some(file) => file.before.as_deref() == Some(text),
         None => entry.unwritten.get(path).is_some_and(|was| *was == digest(text)),

@@ -12,7 +12,7 @@ use ysomorph_core::changes::{Change, Comparison};
 use ysomorph_core::definition::{FileKey, Tree};
 use ysomorph_core::impact::code::sought;
 use ysomorph_core::impact::{
-    self, ABOUT_CODE, Around, Finding, Input, Rewritten, Severity, before_losses, carried, left_by_change, reached, renamed_table,
+    self, Around, Finding, ImpactInput, Rewritten, Severity, before_losses, carried, follow_ups_of_change, reached, renamed_table,
     rewritten,
 };
 use ysomorph_core::merge::Outcome;
@@ -20,7 +20,7 @@ use ysomorph_core::schema::Schema;
 
 /// What is left to people.
 #[derive(Debug, Clone, Default)]
-pub struct Left {
+pub struct FollowUps {
     /// What was found, where it stands today; what was closed by hand isn't among it.
     pub open: Vec<impact::FollowUp>,
     /// All that is remembered, also what was closed.
@@ -29,7 +29,7 @@ pub struct Left {
     pub code: BTreeMap<String, Arc<str>>,
 }
 
-impl Left {
+impl FollowUps {
     /// What nobody closed, as it is remembered.
     pub fn still_open(&self) -> impl Iterator<Item = &FollowUp> {
         self.all.iter().filter(|f| !f.done)
@@ -44,13 +44,13 @@ struct Merged<'a> {
 
 impl Workspace {
     /// What a merge leaves to people.
-    pub(crate) fn left_after(
+    pub(crate) fn follow_ups_after(
         &self,
         outcome: &Outcome,
         changed: &Schema,
         texts: &BTreeMap<FileKey, String>,
         catalogues: &BTreeMap<String, String>,
-    ) -> Result<Left, FileError> {
+    ) -> Result<FollowUps, FileError> {
         let mut found: Vec<impact::FollowUp> =
             outcome.follow_ups(changed).into_iter().map(|f| impact::FollowUp::of(f, &Comparison::default())).collect();
         let around = Around { renamed_fields: outcome.renamed_fields.clone(), ..self.around() };
@@ -69,13 +69,13 @@ impl Workspace {
         let remembered: BTreeSet<&str> = self.state.follow_ups.iter().map(|f| f.name.as_str()).collect();
         let fuzzy = after.iter().filter(|e| e.fuzzy).map(|e| (impact::to_translate(e), known.contains(&(&e.language, &e.context))));
         found.extend(fuzzy.filter(|(left, before)| !before || remembered.contains(left.name.as_str())).map(|(left, _)| left));
-        Ok(Left { code, ..with_earlier(found, &earlier, &outcome.tree, changed) })
+        Ok(FollowUps { code, ..with_earlier(found, &earlier, &outcome.tree, changed) })
     }
 
     /// What earlier merges left to people and is still so; `breaks` is what fails in the definition as it is.
-    pub fn left_now(&self, breaks: &[Finding]) -> Result<Left, FileError> {
+    pub fn follow_ups_now(&self, breaks: &[Finding]) -> Result<FollowUps, FileError> {
         if self.state.follow_ups.is_empty() {
-            return Ok(Left::default());
+            return Ok(FollowUps::default());
         }
         let remembered: BTreeSet<&str> = self.state.follow_ups.iter().map(|f| f.name.as_str()).collect();
         let breaks = breaks.iter().filter(|f| f.severity == Severity::Break);
@@ -87,7 +87,7 @@ impl Workspace {
         found.retain(|f| remembered.contains(f.name.as_str()));
         let mut code = BTreeMap::new();
         found.extend(self.judged(&self.tree, &self.state.accepted, &around, (None, &self.state.follow_ups), &mut code)?);
-        Ok(Left { code, ..with_earlier(found, &self.state.follow_ups, &self.tree, &self.state.accepted) })
+        Ok(FollowUps { code, ..with_earlier(found, &self.state.follow_ups, &self.tree, &self.state.accepted) })
     }
 
     /// The files of hand-written code in which old names are rewritten with certainty: those that `comparison` takes away, and
@@ -98,7 +98,7 @@ impl Workspace {
         let mut files: BTreeMap<String, Rewritten> = BTreeMap::new();
         for (accepted, comparison) in &rounds {
             let around = self.with_code(&Around::default(), comparison)?;
-            let input = Input { tree: &self.tree, accepted, changed, comparison, around: &around };
+            let input = ImpactInput { tree: &self.tree, accepted, changed, comparison, around: &around };
             // A file that several changes of long ago met is rewritten for the latest; the next patch has the others.
             for (file, text) in rewritten(input, &around.code) {
                 files.entry(file).or_insert(text);
@@ -119,7 +119,7 @@ impl Workspace {
         let mut judge = |accepted: &Schema, comparison: &Comparison| {
             let around = self.with_code(around, comparison)?;
             texts.extend(around.code.iter().map(|hit| (hit.file.clone(), Arc::clone(&hit.text))));
-            Ok::<_, FileError>(left_by_change(reached(tree, comparison), accepted, now, comparison, &around))
+            Ok::<_, FileError>(follow_ups_of_change(reached(tree, comparison), accepted, now, comparison, &around))
         };
         let mut found = Vec::new();
         let nothing = Comparison::default();
@@ -128,7 +128,7 @@ impl Workspace {
             found = judge(accepted, comparison)?;
         }
         // Code that says a lost name may be written at any time; in the definition, only what was told then is anybody's.
-        let is_left = |f: &impact::FollowUp| f.finding.rule.starts_with(ABOUT_CODE) || earlier.iter().any(|e| e.name == f.name);
+        let is_left = |f: &impact::FollowUp| f.finding.is_about_code() || earlier.iter().any(|e| e.name == f.name);
         for (accepted, comparison) in before_losses(now, &self.lost_names(change, now)) {
             found.extend(judge(&accepted, &comparison)?.into_iter().filter(is_left));
         }
@@ -157,7 +157,7 @@ impl Workspace {
 }
 
 /// What was found, with the earlier ones that are still so.
-fn with_earlier(mut found: Vec<impact::FollowUp>, earlier: &[FollowUp], tree: &Tree, now: &Schema) -> Left {
+fn with_earlier(mut found: Vec<impact::FollowUp>, earlier: &[FollowUp], tree: &Tree, now: &Schema) -> FollowUps {
     let place = |f: &impact::FollowUp| {
         (f.finding.severity, f.name.clone(), f.finding.at.clone(), f.finding.message.clone(), f.finding.pages.clone())
     };
@@ -166,5 +166,5 @@ fn with_earlier(mut found: Vec<impact::FollowUp>, earlier: &[FollowUp], tree: &T
     let all = follow_ups::of(&found, earlier, tree, now);
     let done: BTreeSet<&str> = all.iter().filter(|f| f.done).map(|f| f.name.as_str()).collect();
     found.retain(|f| !done.contains(f.name.as_str()));
-    Left { open: found, all, code: BTreeMap::new() }
+    FollowUps { open: found, all, code: BTreeMap::new() }
 }
