@@ -15,6 +15,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::OnceLock;
 use ysomorph_core::definition::{At, FileKey, Problem, Tree, validate, validate_workspace};
+use ysomorph_core::impact::named::SOURCE_BROKEN;
 use ysomorph_core::merge::of_branches;
 
 /// A workspace read from disk.
@@ -125,8 +126,16 @@ impl Workspace {
         &self.state.joined
     }
 
-    /// What hinders a merge: what is wrong with the definition by itself. Where two branches met, one of them may still speak of
-    /// what the other one's merge lost or renamed: that is known, and a merge sets it aside or carries it over.
+    /// What hinders a merge: what is wrong with the definition by itself, but for SQL that was kept to be fixed by hand.
+    pub fn hindrances(&self) -> Vec<Problem> {
+        let mut problems = self.problems();
+        let is_kept = |file: &str| self.remembered_follow_ups().any(|f| f.rule == SOURCE_BROKEN && f.file.as_deref() == Some(file));
+        problems.retain(|p| !(p.path.contains("/source/") && is_kept(&p.file.path())));
+        problems
+    }
+
+    /// What is wrong with the definition by itself. Where two branches met, one of them may still speak of what the other one's
+    /// merge lost or renamed: that is known, and a merge sets it aside or carries it over.
     pub fn problems(&self) -> Vec<Problem> {
         if !self.speaks_of_before() {
             return self.own_problems().to_vec();

@@ -116,10 +116,7 @@ fn used_by(entities: &[String]) -> String {
 
 /// A definition with unknown keys or names can't be merged: something would be guessed.
 pub(super) fn refuse_unsound(workspace: &Workspace) -> Result<(), CliError> {
-    let mut problems = workspace.problems();
-    // SQL that was kept to be fixed by hand is known: it hinders no other merge.
-    let is_left = |file: &str| workspace.remembered_follow_ups().any(|f| f.rule == "page/source-broken" && f.file.as_deref() == Some(file));
-    problems.retain(|p| !(p.path.contains("/source/") && is_left(&p.file.path())));
+    let problems = workspace.hindrances();
     if problems.is_empty() {
         return Ok(());
     }

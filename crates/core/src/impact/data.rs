@@ -4,6 +4,7 @@
 //! are more.
 
 pub use super::count::{Count, Counted};
+use super::named::{CHECK_VIOLATED, CHOICE_UNKNOWN, DOES_NOT_CONVERT, DUPLICATE_KEY, NULL_IN_REQUIRED, ORPHAN_ROWS, TOO_LONG};
 use super::{Context, ImpactInput, Location};
 use crate::definition::{Entity, Field, Model, Place};
 use crate::name::{self, quoted_for, shown};
@@ -132,7 +133,7 @@ impl<'a> TableCounter<'a> {
         let text = as_text(&own, self.engine);
         if field.required && column.nullable && !column.auto {
             self.when(
-                "data/null-in-required",
+                NULL_IN_REQUIRED,
                 Some(field),
                 &field.place,
                 &format!("{own} IS NULL"),
@@ -142,7 +143,7 @@ impl<'a> TableCounter<'a> {
         if let Some(max) = field.max_length.filter(|_| matches!(column.column_type.kind, Kind::Text | Kind::Any)) {
             let length = if self.engine == Engine::Sqlite { "length" } else { "char_length" };
             self.when(
-                "data/too-long",
+                TOO_LONG,
                 Some(field),
                 &field.place,
                 &format!("{length}({text}) > {max}"),
@@ -152,11 +153,11 @@ impl<'a> TableCounter<'a> {
         if !field.choices.is_empty() && column.column_type.kind != Kind::Boolean {
             let values: Vec<String> = field.choices.iter().map(|c| literal(&c.value.value, self.engine)).collect();
             let condition = format!("{text} NOT IN ({})", values.join(", "));
-            self.when("data/choice-unknown", Some(field), &field.place, &condition, format!("have a value in `{named}` that is no choice"));
+            self.when(CHOICE_UNKNOWN, Some(field), &field.place, &condition, format!("have a value in `{named}` that is no choice"));
         }
         if let Some(condition) = self.does_not_convert(column, &field.kind).filter(|_| field.lookup.is_none()) {
             self.when(
-                "data/does-not-convert",
+                DOES_NOT_CONVERT,
                 Some(field),
                 &field.place,
                 &condition,
@@ -170,7 +171,7 @@ impl<'a> TableCounter<'a> {
         for (bound, sign, words) in [(bound(&field.min), "<", "less than"), (bound(&field.max), ">", "more than")] {
             if let Some(bound) = bound {
                 self.when(
-                    "data/check-violated",
+                    CHECK_VIOLATED,
                     Some(field),
                     &field.place,
                     &format!("{own} {sign} {bound}"),
@@ -244,7 +245,7 @@ impl<'a> TableCounter<'a> {
         let exists = format!("SELECT 1 FROM {} AS pointed_at WHERE {}", self.quoted(&there.name), pairs.join(" AND "));
         let condition = format!("{} AND NOT EXISTS ({exists})", filled.join(" AND "));
         let what = format!("point with `{}` at no `{}`", shown(&field.name), shown(&target.name));
-        self.when("data/orphan-rows", Some(field), &field.place, &condition, what);
+        self.when(ORPHAN_ROWS, Some(field), &field.place, &condition, what);
     }
 
     /// Whether a foreign key lets nothing in that points at nothing. SQLite enforces them only where it is told to.
@@ -283,7 +284,7 @@ impl<'a> TableCounter<'a> {
         let groups = format!("SELECT count(*) AS n FROM {looked_at} WHERE {filled} GROUP BY {listed} HAVING count(*) > 1");
         self.expressions.push(self.whole(&format!("(SELECT sum(shared.n) FROM ({groups}) AS shared)")));
         let show = format!("SELECT {listed}, count(*) FROM {table} WHERE {filled} GROUP BY {listed} HAVING count(*) > 1 LIMIT 100");
-        self.add("data/duplicate-key", field, place, what, show);
+        self.add(DUPLICATE_KEY, field, place, what, show);
     }
 
     /// Rules over several fields that the changed schema can still evaluate by itself.
@@ -296,7 +297,7 @@ impl<'a> TableCounter<'a> {
             if sound && sql::parameters(&rule.value, self.engine).is_empty() {
                 // The line break ends a comment that the rule may end with.
                 let condition = format!("NOT ({}\n)", rule.value);
-                self.when("data/check-violated", None, &check.place, &condition, format!("break the rule `{}`", shown(&check.name)));
+                self.when(CHECK_VIOLATED, None, &check.place, &condition, format!("break the rule `{}`", shown(&check.name)));
             }
         }
     }

@@ -1,11 +1,9 @@
 //! The vocabulary of findings.
 
+use super::named::ABOUT_CODE;
 use crate::definition::{At, FileKey, Place};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-
-/// How the names of rules about code begin.
-pub const ABOUT_CODE: &str = "code/";
 
 /// How bad it is for the present definition on the changed schema.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, JsonSchema)]

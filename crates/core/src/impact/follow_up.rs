@@ -1,5 +1,6 @@
 //! What a change leaves to people: judged by the rules on the definition as a merge leaves it, and again whenever somebody asks.
 
+use super::named::{FIELD_UNPLACED, TRANSLATION_FUZZY};
 use super::reversed::remembered;
 use super::{Around, Finding, ImpactInput, Location, Remedy, Severity, Translation, impact_by};
 use crate::changes::{Change, ChangeKind, Comparison};
@@ -100,15 +101,6 @@ pub fn follow_ups_of_change(
     findings.retain(|f| f.cause.is_some() && f.remedy == Remedy::Hand && (f.severity == Severity::Risk || f.is_about_code()));
     findings.into_iter().map(|finding| FollowUp::of(finding, comparison)).collect()
 }
-
-/// The rule about hand-written code.
-pub const OLD_NAME: &str = "code/old-name";
-
-/// The rule about fields that are on no page.
-pub const FIELD_UNPLACED: &str = "page/field-unplaced";
-
-/// The rule about translations of another text.
-pub const TRANSLATION_FUZZY: &str = "label/translation-fuzzy";
 
 /// A field that is on no page, where it could be: somebody has to place it.
 pub fn to_place(tree: &Tree, entity: &str, field: &str) -> Option<FollowUp> {

@@ -1,6 +1,6 @@
 //! What a rule is.
 
-use super::finding::ABOUT_CODE;
+use super::named::ABOUT_CODE;
 use super::{Context, ElementKind, Finding, Severity};
 use crate::changes::ChangeKind;
 

@@ -11,6 +11,7 @@ use super::whole::Whole;
 use crate::changes::Comparison;
 use crate::definition::{FileKey, Node, Tree};
 use crate::draft::Conventions;
+use crate::impact::named::{CONDITION_BROKEN, FORMULA_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN, SOURCE_BROKEN};
 use crate::impact::{self, Finding, FollowUp, Location, Severity};
 use crate::rename::RenamePolicy;
 use crate::schema::Schema;
@@ -112,12 +113,12 @@ impl Outcome {
 /// SQL that can't be analysed with certainty isn't rewritten: a person has to look at it.
 fn doubtful_sql(element: &Element, root: &Node) -> Finding {
     let rule = match element.last() {
-        "rows" => "access/row-filter-broken",
-        "formula" => "page/formula-broken",
-        "rule" => "value/rule-broken",
-        "select" | "sql" => "page/source-broken",
-        _ if element.key_at(0) == Some("field") => "lookup/condition-broken",
-        _ => "page/condition-broken",
+        "rows" => ROW_FILTER_BROKEN,
+        "formula" => FORMULA_BROKEN,
+        "rule" => RULE_BROKEN,
+        "select" | "sql" => SOURCE_BROKEN,
+        _ if element.key_at(0) == Some("field") => LOOKUP_CONDITION_BROKEN,
+        _ => CONDITION_BROKEN,
     };
     let message = format!(
         "{} can't be analysed with certainty and may name something that is gone or renamed: it was left as it is",

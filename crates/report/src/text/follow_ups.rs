@@ -5,7 +5,8 @@ use super::style::{WIDTH, bold, dim, edges, plural, severity, wrapped};
 use crate::report::FollowUpReport;
 use crate::{OpenFollowUp, Report};
 use unicode_width::UnicodeWidthStr;
-use ysomorph_core::impact::{OLD_NAME, Severity};
+use ysomorph_core::impact::Severity;
+use ysomorph_core::impact::named::OLD_NAME;
 use ysomorph_core::name::shown;
 
 /// Most places of one follow-up that are listed.

@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use ysomorph_core::changes::{Change, Comparison};
 use ysomorph_core::definition::{FileKey, Node, Tree};
-use ysomorph_core::impact::{self, ABOUT_CODE, FIELD_UNPLACED, Severity};
+use ysomorph_core::impact::named::{ABOUT_CODE, FIELD_UNPLACED};
+use ysomorph_core::impact::{self, Severity};
 use ysomorph_core::name;
 use ysomorph_core::schema::Schema;
 

@@ -3,6 +3,7 @@
 use super::shared::fate;
 use crate::changes::ChangeKind;
 use crate::impact::code::{self, Hit, SqlTexts};
+use crate::impact::named::OLD_NAME;
 use crate::impact::{Context, ElementKind, Finding, Remedy, Severity};
 use crate::impact::{Docs, Location, Rule};
 use crate::name::words;
@@ -14,7 +15,7 @@ use std::ops::Range;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: crate::impact::follow_up::OLD_NAME,
+    name: OLD_NAME,
     severity: Severity::Risk,
     changes: &[
         ChangeKind::ColumnDropped,

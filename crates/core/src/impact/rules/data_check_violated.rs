@@ -2,11 +2,12 @@
 
 use super::shared::report_counts;
 use crate::changes::ChangeKind;
+use crate::impact::named::CHECK_VIOLATED;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "data/check-violated",
+    name: CHECK_VIOLATED,
     severity: Severity::Risk,
     changes: &[ChangeKind::CheckDropped, ChangeKind::CheckAdded, ChangeKind::TypeChanged],
     elements: &[ElementKind::Condition, ElementKind::Form],

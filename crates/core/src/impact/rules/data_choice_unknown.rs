@@ -2,11 +2,12 @@
 
 use super::shared::report_counts;
 use crate::changes::ChangeKind;
+use crate::impact::named::CHOICE_UNKNOWN;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "data/choice-unknown",
+    name: CHOICE_UNKNOWN,
     severity: Severity::Risk,
     changes: &[ChangeKind::EnumChanged, ChangeKind::CheckAdded, ChangeKind::CheckDropped],
     elements: &[ElementKind::Lookup, ElementKind::Form],

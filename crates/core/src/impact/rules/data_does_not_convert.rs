@@ -2,11 +2,12 @@
 
 use super::shared::report_counts;
 use crate::changes::ChangeKind;
+use crate::impact::named::DOES_NOT_CONVERT;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "data/does-not-convert",
+    name: DOES_NOT_CONVERT,
     severity: Severity::Risk,
     changes: &[ChangeKind::TypeChanged],
     elements: &[ElementKind::Form],

@@ -2,11 +2,12 @@
 
 use super::shared::report_counts;
 use crate::changes::ChangeKind;
+use crate::impact::named::DUPLICATE_KEY;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "data/duplicate-key",
+    name: DUPLICATE_KEY,
     severity: Severity::Risk,
     changes: &[ChangeKind::UniqueDropped, ChangeKind::PrimaryKeyChanged],
     elements: &[ElementKind::Key, ElementKind::Lookup, ElementKind::Exchange, ElementKind::Form],

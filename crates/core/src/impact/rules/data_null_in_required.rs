@@ -2,11 +2,12 @@
 
 use super::shared::report_counts;
 use crate::changes::ChangeKind;
+use crate::impact::named::NULL_IN_REQUIRED;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "data/null-in-required",
+    name: NULL_IN_REQUIRED,
     severity: Severity::Risk,
     changes: &[ChangeKind::BecameOptional, ChangeKind::ColumnAdded],
     elements: &[ElementKind::Form],

@@ -2,11 +2,12 @@
 
 use super::shared::report_counts;
 use crate::changes::ChangeKind;
+use crate::impact::named::ORPHAN_ROWS;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "data/orphan-rows",
+    name: ORPHAN_ROWS,
     severity: Severity::Risk,
     changes: &[ChangeKind::ForeignKeyDropped, ChangeKind::ForeignKeyAdded, ChangeKind::TypeChanged],
     elements: &[ElementKind::Lookup],

@@ -1,7 +1,8 @@
 //! A translation of what was said before.
 
 use super::shared::of_translation;
-use crate::impact::follow_up::{TRANSLATION_FUZZY, to_translate};
+use crate::impact::named::TRANSLATION_FUZZY;
+use crate::impact::to_translate;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 
 /// See [`DOCS`].

@@ -2,12 +2,13 @@
 
 use super::shared::of_entity;
 use crate::changes::ChangeKind;
+use crate::impact::named::FIELD_UNPLACED;
 use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: crate::impact::follow_up::FIELD_UNPLACED,
+    name: FIELD_UNPLACED,
     severity: Severity::Note,
     changes: &[ChangeKind::ColumnAdded],
     elements: &[ElementKind::Page],

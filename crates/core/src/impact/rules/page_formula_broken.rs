@@ -2,13 +2,14 @@
 
 use super::shared::{Subject, report_conditions};
 use crate::changes::ChangeKind;
+use crate::impact::named::FORMULA_BROKEN;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "page/formula-broken",
+    name: FORMULA_BROKEN,
     severity: Severity::Break,
     changes: &[
         ChangeKind::TypeChanged,

@@ -2,13 +2,14 @@
 
 use super::shared::{Subject, report_conditions, report_losses, required_absent};
 use crate::changes::ChangeKind;
+use crate::impact::named::SOURCE_BROKEN;
 use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity, What};
 use crate::name::shown;
 use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "page/source-broken",
+    name: SOURCE_BROKEN,
     severity: Severity::Break,
     changes: &[
         ChangeKind::TypeChanged,

@@ -2,12 +2,13 @@
 
 use super::shared::{Subject, report_conditions};
 use crate::changes::ChangeKind;
+use crate::impact::named::RULE_BROKEN;
 use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 use crate::statements::Why;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
-    name: "value/rule-broken",
+    name: RULE_BROKEN,
     severity: Severity::Break,
     changes: &[
         ChangeKind::TypeChanged,
