@@ -29,6 +29,8 @@ impl Walk<'_> {
                 if tile.away {
                     tile.away = false;
                     AGAIN.clone_into(&mut tile.because);
+                    // It went before a person laid the page out: it goes again with its cause.
+                    tile.added |= hand_laid;
                 } else if !accepted.contains(&key) && !tile.was_hidden {
                     tile.stays = true;
                 }

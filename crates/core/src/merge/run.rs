@@ -104,7 +104,7 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index));
     let mut changed_draft = drafted.tree;
     let hidden = hidden_replacements(given, &comparison, &taken, &mut changed_draft);
-    let concealed = conceal_titles(&whole, &accepted_draft, &mut changed_draft);
+    let concealed = conceal_titles(&mut whole, &accepted_draft, &mut changed_draft);
 
     // 2. Values, and what is new
     let placement = Placement::of(&LayoutInput {
@@ -299,23 +299,25 @@ fn given_up(given: &MergeInput<'_>, tree: &Tree) -> BTreeSet<String> {
     tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
 }
 
-/// A title that names a field hidden from somebody isn't taken over: the one before stays, or the key. The files of these.
-fn conceal_titles(whole: &Whole, accepted_draft: &Tree, changed_draft: &mut Tree) -> BTreeSet<FileKey> {
+/// A title that names a field hidden from somebody isn't taken over: the one before stays, or the key. What stands instead is
+/// remembered under that draft: whichever way the database comes there again, it is the same. The files of these.
+fn conceal_titles(whole: &mut Whole, accepted_draft: &Tree, changed_draft: &mut Tree) -> BTreeSet<FileKey> {
     let mut of_files = BTreeSet::new();
     let restricted = narrow::restricted_entities(&whole.tree);
     for (file, root) in &mut changed_draft.files {
         let Some(mine) = whole.tree.files.get(file) else { continue };
+        let there = mine.get("title").cloned();
         let before = accepted_draft.files.get(file);
         let (old, new) = (before.and_then(|b| b.get("title")).cloned(), root.get("title").cloned());
         let (Some(old), Some(text)) = (old, new.as_ref().and_then(Node::as_text)) else { continue };
         let known_before =
-            mine.get("title").and_then(|t| whole.tile(t)).is_some_and(|t| t.faces.iter().any(|(d, _)| d.as_ref() == new.as_ref()));
+            there.as_ref().and_then(|t| whole.tile(t)).is_some_and(|t| t.faces.iter().any(|(d, _)| d.as_ref() == new.as_ref()));
         let is_new = |field: &str| {
             before.and_then(|b| b.get("field")?.get(field)).is_none() && mine.get("field").and_then(|f| f.get(field)).is_none()
         };
         let concealed = restricted.contains(file.name()) && crate::sql::parse_template(text).fields().any(|(f, ..)| is_new(f));
         // What stands there already exposes nothing new.
-        let stands = mine.get("title") == new.as_ref();
+        let stands = there == new;
         if stands || Some(&old) == new.as_ref() || known_before || !(concealed || names_hidden(mine, text)) {
             continue;
         }
@@ -324,11 +326,12 @@ fn conceal_titles(whole: &Whole, accepted_draft: &Tree, changed_draft: &mut Tree
         let stays = crate::sql::parse_template(old.as_text().unwrap_or_default())
             .fields()
             .all(|(f, ..)| fields.and_then(|all| all.get(f)).is_some());
-        if stays {
-            root.set("title", old);
-        } else {
-            let title = key_title(file, root);
-            title.into_iter().for_each(|title| root.set("title", title));
+        let instead = if stays { Some(old) } else { key_title(file, root) };
+        let stands_now = if stays { there.clone() } else { instead.clone() };
+        instead.into_iter().for_each(|title| root.set("title", title));
+        let tile = there.and_then(|node| whole.tiles.get_mut(node.tile as usize)).filter(|tile| !tile.own);
+        if let (Some(tile), Some(stands_now)) = (tile, stands_now) {
+            tile.faces.push((new, stands_now.plain()));
         }
     }
     of_files
