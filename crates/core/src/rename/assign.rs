@@ -3,9 +3,13 @@
 //! The assignment is the maximum-weight bipartite matching (Kuhn–Munkres), so that one good pair can't
 //! steal the partner of a better one.
 
+use super::alike::Names;
+use super::chance::Chance;
 use super::evidence::{CertainRename, Evidence, Known, RenamePolicy, question};
 use super::numbers::Numbers;
-use super::score::{self, CLOSE, CONTRADICTED, SAME_NAME, Scored, WORTH_ASKING};
+use super::score::{self, CONTRADICTED, PRESUMED, SAME_NAME, Scored, WORTH_ASKING};
+use super::signs::Pair;
+use super::tables::{self, Rarity};
 use super::trail;
 use super::vanished::gone_name;
 use crate::name::{self, RenameMap};
@@ -78,6 +82,9 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         }
     }
     let (read_before, read_now) = (views(accepted), views(changed));
+    // Most changes lose no name: what is common and what is rare is counted when it is needed.
+    let counted = std::cell::OnceCell::new();
+    let elsewhere = std::cell::OnceCell::new();
     for before in &accepted.tables {
         let Some(after) = changed.table(map.table(&before.name)) else { continue };
         // Nothing can be renamed where all names are still there and mean the same type.
@@ -93,7 +100,18 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
             seen.intersection(&sees).next().is_some()
         };
         let likeness = |lost: &str, new: &str| accepted.fingerprint(&before.name, lost)?.likeness(changed.fingerprint(&after.name, new)?);
-        renames.extend(column_renames(&before.name, &carried, after, known, &facts, &Signs { likeness: &likeness, read_alike: &known_by }));
+        let common = || {
+            let names = Names::of(accepted, changed);
+            let chance = Chance::of(accepted, changed, &names);
+            (names, chance)
+        };
+        let in_other_tables = |lost: &str, new: &str| {
+            let pairs: &BTreeMap<(String, String), usize> = elsewhere.get_or_init(|| lost_and_gained(accepted, changed, &map));
+            pairs.get(&(name::fold(lost), name::fold(new))).is_some_and(|tables| *tables > 1)
+        };
+        let signs =
+            Signs { common: &|| counted.get_or_init(common), elsewhere: &in_other_tables, likeness: &likeness, read_alike: &known_by };
+        renames.extend(column_renames(&before.name, &carried, after, known, &facts, &signs));
     }
     displace(&mut renames, accepted, changed);
     renames
@@ -129,12 +147,12 @@ fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Cer
         return Vec::new();
     }
     let new: Vec<&Table> = changed.tables.iter().filter(|t| accepted.table(&t.name).is_none() || is_target(&t.name)).collect();
-    let use_in_others = |schema: &Schema, t: &Table| schema.references_to(&t.name).map(|(from, _)| name::fold(&from.name)).collect();
-    let used: BTreeMap<&str, BTreeSet<String>> = lost.iter().map(|t| (t.name.as_str(), use_in_others(accepted, t))).collect();
-    let used_now: BTreeMap<&str, BTreeSet<String>> = new.iter().map(|t| (t.name.as_str(), use_in_others(changed, t))).collect();
-    let scored = |a: &Table, b: &Table| {
-        let pointed = used.get(a.name.as_str()).zip(used_now.get(b.name.as_str()));
-        score::tables(a, b, pointed)
+    let (names, rarity) = (Names::of(accepted, changed), Rarity::of(accepted, changed));
+    let before: BTreeMap<&str, tables::Known<'_>> = lost.iter().map(|t| (t.name.as_str(), tables::Known::of(t, accepted))).collect();
+    let now: BTreeMap<&str, tables::Known<'_>> = new.iter().map(|t| (t.name.as_str(), tables::Known::of(t, changed))).collect();
+    let scored = |a: &Table, b: &Table| match (before.get(a.name.as_str()), now.get(b.name.as_str())) {
+        (Some(a), Some(b)) => score::tables(a, b, &names, &rarity, new.len()),
+        _ => (f64::NEG_INFINITY, Vec::new()),
     };
     let returns = |b: &Table| known.table_returns(&b.name);
     let contradicted = |_: &Table| facts.numbers.are_known();
@@ -168,7 +186,9 @@ fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known,
     }
     let new: Vec<&Column> =
         after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_target(&c.name) || odd(&c.name)).collect();
-    let scored = |a: &Column, b: &Column| signs.weighed(score::columns(before, a, after, b), &a.name, &b.name);
+    let (names, chance) = (signs.common)();
+    let pair = Pair::of(before, after, names, signs.elsewhere);
+    let scored = |a: &Column, b: &Column| signs.weighed(score::columns(&pair, chance, a, b, new.len()), &a.name, &b.name);
     let returns = |b: &Column| known.column_returns(&before.name, &b.name);
     let contradicted = |_: &Column| facts.numbers.contradict(old_table);
     let stays = |c: &Column| after.column(&c.name).is_some();
@@ -190,6 +210,10 @@ fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known,
 
 /// What speaks for two columns beyond themselves.
 struct Signs<'a> {
+    /// What is common in the two schemas.
+    common: &'a dyn Fn() -> &'a (Names, Chance),
+    /// Whether other tables lost and gained the two names together.
+    elsewhere: &'a dyn Fn(&str, &str) -> bool,
     /// How much of the data they share, where it was measured.
     likeness: &'a dyn Fn(&str, &str) -> Option<f64>,
     /// Whether a view reads the one before and the other now.
@@ -201,6 +225,21 @@ impl Signs<'_> {
         let scored = score::with_data(scored, (self.likeness)(lost, new));
         if (self.read_alike)(lost, new) { score::read_alike(scored) } else { scored }
     }
+}
+
+/// The lost and new names of each table that stayed, and how many tables lost and gained the two together.
+pub(super) fn lost_and_gained(accepted: &Schema, changed: &Schema, map: &RenameMap) -> BTreeMap<(String, String), usize> {
+    let mut pairs = BTreeMap::new();
+    for before in &accepted.tables {
+        let Some(after) = changed.table(map.table(&before.name)) else { continue };
+        let gained: Vec<&Column> = after.columns.iter().filter(|c| before.column(&c.name).is_none()).collect();
+        for lost in before.columns.iter().filter(|c| after.column(&c.name).is_none()) {
+            for new in &gained {
+                *pairs.entry((name::fold(&lost.name), name::fold(&new.name))).or_default() += 1;
+            }
+        }
+    }
+    pairs
 }
 
 /// The views, which alone read anything.
@@ -276,7 +315,7 @@ impl<T> Subject<'_, T> {
         let (mut score, mut reasons) = (self.scored)(lost, new);
         if (self.name)(lost) == (self.name)(new) {
             // What seems to have changed places is there under its own name too: that alone says little.
-            score = (score - SAME_NAME).max(0.0);
+            score -= SAME_NAME;
         }
         if !(self.contradicted)(lost) {
             return (score, reasons);
@@ -350,38 +389,40 @@ fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, 
 /// The best assignment among what nothing certain is known of.
 fn likely<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, T>) -> Vec<Rename> {
     let mut found = Vec::new();
-    let best = best_assignment(lost, new, subject);
-    for (&old, partner) in lost.iter().zip(best) {
+    let odds: Vec<Vec<f64>> = lost.iter().map(|old| new.iter().map(|n| subject.score(old, n).0).collect()).collect();
+    let probable = score::probabilities(&odds);
+    for ((at, &old), partner) in lost.iter().enumerate().zip(best_assignment(&odds, new.len())) {
         let own = (subject.name)(old);
-        let mut offered = offered(old, new, subject);
-        offered.retain(|(_, n)| *n != own);
-        let candidates: Vec<String> = offered.iter().map(|(_, n)| n.clone()).collect();
-        let Some(partner) = partner.and_then(|at| new.get(at)) else {
+        let mut offered: Vec<usize> = (0..new.len()).filter(|n| odds[at][*n] >= WORTH_ASKING && (subject.name)(new[*n]) != own).collect();
+        offered.sort_by(|a, b| odds[at][*b].total_cmp(&odds[at][*a]).then_with(|| (subject.name)(new[*a]).cmp(&(subject.name)(new[*b]))));
+        let candidates: Vec<String> = offered.iter().map(|n| (subject.name)(new[*n])).collect();
+        let Some(partner) = partner else {
             // The best partner went to a better match; the others are still worth asking about.
             if !candidates.is_empty() {
                 found.push(subject.rename(old, None, Evidence::Likely { score: 0.0, reasons: vec![] }, false, candidates));
             }
             continue;
         };
-        let to = (subject.name)(partner);
+        let to = (subject.name)(new[partner]);
         if to == own {
             continue;
         }
-        let (score, mut reasons) = subject.score(old, partner);
-        let has_rival = offered.iter().any(|((rival, _), n)| *n != to && *rival > score - CLOSE)
-            || lost.iter().any(|other| !std::ptr::eq(*other, old) && subject.score(other, partner).0 > score - CLOSE);
+        let (_, mut reasons) = subject.score(old, new[partner]);
         let others: Vec<String> = lost.iter().filter(|o| !std::ptr::eq(**o, old)).map(|o| (subject.name)(o)).collect();
         reasons.extend(score::split_or_joined(&own, &to, &candidates, &others));
         let mut ordered = vec![to.clone()];
         ordered.extend(candidates.into_iter().filter(|n| *n != to));
         // What has changed places with another is never presumed.
-        let sure = !has_rival && !(subject.stays)(old);
+        let probability = probable[at][partner];
+        let sure = probability >= PRESUMED && !(subject.stays)(old);
         if (subject.stays)(old) {
             reasons.push("it seems to have changed places".to_owned());
         }
         let taken = known.policy == RenamePolicy::Likely && sure;
         let presumed = sure.then_some(to);
-        found.push(subject.rename(old, presumed, Evidence::Likely { score: (score * 100.0).round() / 100.0, reasons }, taken, ordered));
+        // Never rounded up to certainty.
+        let score = (probability * 100.0).floor() / 100.0;
+        found.push(subject.rename(old, presumed, Evidence::Likely { score, reasons }, taken, ordered));
     }
     found
 }
@@ -423,21 +464,16 @@ fn offered<T>(old: &T, new: &[&T], subject: &Subject<'_, T>) -> Vec<(Scored, Str
     offered
 }
 
-/// For each lost one, the index of its partner.
-fn best_assignment<T>(lost: &[&T], new: &[&T], subject: &Subject<'_, T>) -> Vec<Option<usize>> {
-    if lost.is_empty() || new.is_empty() {
-        return vec![None; lost.len()];
+/// For each lost one, the index of its partner: the pairs that are likeliest together.
+fn best_assignment(odds: &[Vec<f64>], new: usize) -> Vec<Option<usize>> {
+    if odds.is_empty() || new == 0 {
+        return vec![None; odds.len()];
     }
     // Kuhn–Munkres wants at least as many columns as rows; columns beyond `new` stand for "no partner".
-    let width = new.len() + lost.len();
-    let weights = lost.iter().map(|old| {
-        (0..width)
-            .map(|at| {
-                new.get(at).map_or(0, |n| Some(subject.score(old, n).0).filter(|s| *s >= WORTH_ASKING).map_or(0, |s| (s * 10_000.0) as i64))
-            })
-            .collect::<Vec<i64>>()
-    });
-    let Ok(weights) = Matrix::from_rows(weights) else { return vec![None; lost.len()] };
+    let width = new + odds.len();
+    let gain = |odds: f64| if odds >= WORTH_ASKING { ((odds - WORTH_ASKING) * 10_000.0) as i64 + 1 } else { 0 };
+    let weights = odds.iter().map(|row| (0..width).map(|at| row.get(at).map_or(0, |odds| gain(*odds))).collect::<Vec<i64>>());
+    let Ok(weights) = Matrix::from_rows(weights) else { return vec![None; odds.len()] };
     let (_, partners) = kuhn_munkres(&weights);
-    partners.iter().enumerate().map(|(row, &column)| (column < new.len() && weights[(row, column)] > 0).then_some(column)).collect()
+    partners.iter().enumerate().map(|(row, &column)| (column < new && weights[(row, column)] > 0).then_some(column)).collect()
 }

@@ -35,8 +35,8 @@ impl Evidence {
     pub fn words(&self) -> &'static str {
         match self {
             Evidence::Certain { .. } => "certainly",
-            Evidence::Likely { score, .. } if *score >= 0.8 => "almost certainly",
-            Evidence::Likely { score, .. } if *score >= 0.62 => "probably",
+            Evidence::Likely { score, .. } if *score >= 0.99 => "almost certainly",
+            Evidence::Likely { score, .. } if *score >= 0.95 => "probably",
             Evidence::Likely { .. } => "perhaps",
         }
     }

@@ -1,12 +1,19 @@
 //! Which lost and new names are the same thing: evidence, scores, and one best assignment.
 
+mod alike;
 mod applied;
 mod assign;
+mod chance;
 mod evidence;
+#[cfg(test)]
+mod measured;
 mod numbers;
 mod score;
+mod signs;
+mod tables;
 mod trail;
 mod vanished;
+mod weights;
 
 pub use crate::name::RenameMap;
 pub use assign::{Rename, find_renames};

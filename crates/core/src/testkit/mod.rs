@@ -10,3 +10,4 @@ mod steps;
 pub use merging::{draft_as_said, merge_as_said, merged_otherwise};
 pub use rules::hold;
 pub use schema::{schema, schema_on};
+pub use steps::step;

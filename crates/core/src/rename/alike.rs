@@ -1,0 +1,131 @@
+//! What two names have in common, by words that are rare in the schema.
+
+use crate::name;
+use crate::schema::{Schema, Table};
+use std::collections::BTreeMap;
+
+/// How rare words are among the columns of two schemas.
+#[derive(Debug, Default)]
+pub struct Names {
+    counts: BTreeMap<String, usize>,
+    columns: usize,
+}
+
+/// What two names have in common.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Likeness {
+    /// The same letters.
+    Same,
+    /// The same, but for words that their neighbours share, or that their tables are called by.
+    SameRest,
+    /// Every word of one is a word of the other, or abbreviates it.
+    Abbreviated,
+    /// All that is rare in one is in the other, which says more.
+    Part,
+    /// A share of what is rare, from 0 to 1.
+    Share(f64),
+    /// Letters alone.
+    Edits,
+}
+
+impl Names {
+    /// Counts the words of both schemas' columns.
+    pub fn of(accepted: &Schema, changed: &Schema) -> Names {
+        let mut names = Names::default();
+        for column in accepted.tables.iter().chain(&changed.tables).flat_map(|t| &t.columns) {
+            names.columns += 1;
+            for word in name::words(&column.name) {
+                *names.counts.entry(word).or_default() += 1;
+            }
+        }
+        names
+    }
+
+    /// How much a word says: nothing of what most columns have.
+    fn weight(&self, word: &str) -> f64 {
+        let seen = self.counts.get(word).copied().unwrap_or(1).max(1);
+        (1.0 + self.columns as f64 / seen as f64).ln().max(0.1)
+    }
+
+    /// The words that say nothing within a table: those of its own name, and what most of its columns begin with.
+    pub fn shared_words(&self, table: &Table) -> Vec<String> {
+        let mut first: BTreeMap<String, usize> = BTreeMap::new();
+        for column in &table.columns {
+            let words = name::words(&column.name);
+            if let (Some(word), true) = (words.first(), words.len() > 1) {
+                *first.entry(word.clone()).or_default() += 1;
+            }
+        }
+        let most = first.into_iter().filter(|(_, count)| *count * 2 > table.columns.len()).map(|(word, _)| word);
+        name::words(name::split_qualified(&table.name).1).into_iter().chain(most).collect()
+    }
+
+    /// What two names have in common, each with the words that say nothing beside it.
+    pub fn likeness(&self, (a, shared_a): (&str, &[String]), (b, shared_b): (&str, &[String])) -> Likeness {
+        let (wa, wb) = (name::words(a), name::words(b));
+        if wa.concat() == wb.concat() {
+            return Likeness::Same;
+        }
+        let rest = |words: &[String], shared: &[String]| -> Vec<String> {
+            let rest: Vec<String> = words.iter().filter(|w| !shared.contains(w)).cloned().collect();
+            if rest.is_empty() { words.to_vec() } else { rest }
+        };
+        // A prefix may stand on one side alone.
+        let both: Vec<String> = shared_a.iter().chain(shared_b).cloned().collect();
+        let (ra, rb) = (rest(&wa, &both), rest(&wb, &both));
+        if ra.concat() == rb.concat() {
+            return Likeness::SameRest;
+        }
+        let matched = |x: &[String], y: &[String]| x.iter().all(|w| y.iter().any(|v| is_close(w, v)));
+        let initials = |x: &[String], y: &[String]| {
+            x.len() == 1 && y.len() > 1 && x[0] == y.iter().filter_map(|w| w.chars().next()).collect::<String>()
+        };
+        if ra.len() == rb.len() && matched(&ra, &rb) && matched(&rb, &ra) || initials(&ra, &rb) || initials(&rb, &ra) {
+            return Likeness::Abbreviated;
+        }
+        let (short, long) = if ra.len() <= rb.len() { (&ra, &rb) } else { (&rb, &ra) };
+        let total = |words: &[String]| words.iter().map(|w| self.weight(w)).sum::<f64>();
+        let (whole, in_common) = (total(long).max(total(short)), short.iter().filter(|w| long.iter().any(|v| is_close(w, v))));
+        let share = in_common.map(|w| self.weight(w)).sum::<f64>() / whole.max(0.1);
+        if matched(short, long) && share >= 0.34 {
+            return Likeness::Part;
+        }
+        let (ca, cb) = (ra.concat(), rb.concat());
+        let within = ca.len().min(cb.len()) >= 4 && (ca.contains(&cb) || cb.contains(&ca));
+        if within {
+            return Likeness::Part;
+        }
+        let edits = strsim::normalized_damerau_levenshtein(&ca, &cb);
+        if share < 0.25 && edits >= 0.5 { Likeness::Edits } else { Likeness::Share(share) }
+    }
+}
+
+/// Whether a word is another one, misspelled, or abbreviated.
+fn is_close(a: &str, b: &str) -> bool {
+    if a == b {
+        return true;
+    }
+    let (short, long) = if a.len() <= b.len() { (a, b) } else { (b, a) };
+    if NUMBER.contains(&short) && NUMBER.contains(&long) {
+        return true;
+    }
+    // `lidnr` and `lidnummer`
+    let number = |word: &str| NUMBER.iter().find_map(|n| word.strip_suffix(n).filter(|rest| rest.len() >= 3).map(str::to_owned));
+    if number(short).is_some_and(|rest| number(long) == Some(rest)) {
+        return true;
+    }
+    if short.len() >= 4 && strsim::normalized_damerau_levenshtein(short, long) >= 0.7 {
+        return true;
+    }
+    short.len() >= 2 && short.chars().next() == long.chars().next() && (long.starts_with(short) || is_skeleton(short, long))
+}
+
+/// What people write for "number".
+const NUMBER: [&str; 6] = ["number", "nummer", "numero", "num", "nr", "no"];
+
+/// Whether a word is what is left of another one without its vowels, and perhaps some consonants: `qty`, `nm`, `usr`.
+fn is_skeleton(short: &str, long: &str) -> bool {
+    let mut letters = long.chars();
+    let has_vowels = short.chars().skip(1).any(|c| "aeiou".contains(c));
+    !has_vowels && short.chars().all(|c| letters.by_ref().any(|l| l == c)) && short.len() * 4 >= long.len()
+}
