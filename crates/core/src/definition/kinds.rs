@@ -26,6 +26,13 @@ impl Words {
         self.0.iter().any(|w| list.contains(&w.as_str()))
     }
 
+    /// Whether the name is called so: nothing stands behind the word but which one it is. The subject of an e-mail is none.
+    fn means(&self, list: &[&str]) -> bool {
+        let at = self.0.iter().rposition(|w| list.contains(&w.as_str()));
+        let tells_which = |w: &String| WHICH.contains(&w.as_str()) || w.chars().all(|c| c.is_ascii_digit());
+        at.is_some_and(|at| self.0.iter().skip(at + 1).all(tells_which))
+    }
+
     fn ends(&self, list: &[&str]) -> bool {
         self.0.len() > 1 && self.0.last().is_some_and(|w| list.contains(&w.as_str()))
     }
@@ -69,6 +76,35 @@ fn never(_: &Column, _: &Words) -> bool {
     false
 }
 
+/// What stands behind a word to tell which one is meant, or how it is kept.
+const WHICH: &[&str] = &[
+    "address",
+    "addr",
+    "number",
+    "no",
+    "nr",
+    "home",
+    "work",
+    "private",
+    "business",
+    "office",
+    "main",
+    "primary",
+    "secondary",
+    "other",
+    "alt",
+    "new",
+    "old",
+    "path",
+    "file",
+    "url",
+    "data",
+    "blob",
+    "large",
+    "small",
+    "hash",
+    "encrypted",
+];
 const PICTURES: &[&str] = &["photo", "picture", "portrait", "image", "logo", "thumbnail", "avatar"];
 const LONG: &[&str] = &[
     "notes",
@@ -98,19 +134,17 @@ pub const KINDS: &[FieldKind] = &[
     bulky("json", |c, _| is(c, &[Kind::Json])),
     kind("place", |c, _| is(c, &[Kind::Spatial])),
     kind("list", |c, _| is(c, &[Kind::Array, Kind::Set])),
-    bulky("image", |c, w| {
-        (is(c, &[Kind::Binary]) || texts(c) && !w.ends(&["by", "caption", "title", "name", "credit"])) && w.any(PICTURES)
-    }),
+    bulky("image", |c, w| (is(c, &[Kind::Binary]) || texts(c)) && w.means(PICTURES)),
     bulky("file", |c, _| is(c, &[Kind::Binary])),
     kind("percent", |c, w| is(c, &[Kind::Integer, Kind::Decimal, Kind::Float]) && w.any(&["pct", "percent", "percentage"])),
     kind("money", |c, w| is(c, &[Kind::Decimal]) && c.column_type.scale.is_some_and(|s| (2..=4).contains(&s)) && w.any(MONEY)),
     kind("number", |c, _| is(c, &[Kind::Integer])),
     // An engine may not say what a view calculates.
     kind("decimal", |c, w| is(c, &[Kind::Decimal, Kind::Float]) || is(c, &[Kind::Any]) && w.any(SUMS)),
-    bulky("password", |c, w| texts(c) && w.any(&["password", "passwd"])),
-    text("email", |c, w| texts(c) && w.any(&["email", "mail"])),
-    text("phone", |c, w| texts(c) && w.any(&["phone", "mobile", "fax", "telephone"])),
-    text("url", |c, w| texts(c) && w.any(&["url", "website", "homepage", "link"])),
+    bulky("password", |c, w| texts(c) && w.means(&["password", "passwd"])),
+    text("email", |c, w| texts(c) && w.means(&["email", "mail"])),
+    text("phone", |c, w| texts(c) && w.means(&["phone", "mobile", "fax", "telephone"])),
+    text("url", |c, w| texts(c) && w.means(&["url", "website", "homepage", "link"])),
     kind("colour", |c, w| texts(c) && w.any(&["colour", "color"]) && c.column_type.size.is_some_and(|s| s <= 9)),
     bulky("multiline", |c, w| roomy(c) && w.any(LONG)),
     text("text", |c, _| texts(c)),

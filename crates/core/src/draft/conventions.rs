@@ -90,6 +90,18 @@ pub struct Conventions {
     pub version_columns: Vec<String>,
 }
 
+impl Conventions {
+    /// Whether a column looks sensitive.
+    pub fn is_sensitive(&self, column: &str) -> bool {
+        crate::name::matches_words(&self.sensitive, column)
+    }
+
+    /// Whether a column is kept by the database or the application.
+    pub fn is_record_keeping(&self, column: &str) -> bool {
+        crate::name::matches_words(&self.record_keeping, column)
+    }
+}
+
 impl Default for Conventions {
     fn default() -> Self {
         let texts = |list: &[&str]| list.iter().map(|t| (*t).to_owned()).collect();
@@ -114,8 +126,17 @@ impl Default for Conventions {
             join_tables: texts(&["*"]),
             pages: crate::definition::PageKind::NAMES.iter().map(|kind| (*kind).to_owned()).collect(),
             menu: MenuEntities::Top,
-            sensitive: texts(&["*password*", "*passwd*", "*secret*", "*token*", "*iban*", "*access_code*", "*_pin", "pin"]),
-            record_keeping: texts(&["created_at", "created_on", "created_by", "updated_at", "updated_on", "updated_by"]),
+            // By words: `passwd_min_length` is a setting, and nothing secret.
+            sensitive: texts(&[
+                "{,*_}{password,passwd,pwd,passphrase,secret,token,iban,pin}{,_hash,_salt,_value,_encrypted,_number,_no,_1,_2}",
+                "{,*_}{access,api,secret,private}_{code,key}",
+            ]),
+            record_keeping: texts(&[
+                "{created,updated,modified,changed,inserted}{_at,_on,_by,_when,_date,_time,_user}",
+                "{created,modified,updated}",
+                "{t,date,last}_{created,modified,updated,changed}{,_at,_on,_by}",
+                "{lastupdated,lastmodified,lastchanged,ctime,mtime}",
+            ]),
             version_columns: texts(&["row_version", "lock_version"]),
         }
     }

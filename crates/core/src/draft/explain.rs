@@ -69,7 +69,7 @@ fn of_field(drafted: &Drafted<'_>, field: &FieldDraft, conventions: &Conventions
         notes.push(Note::new(&["field", name, key], topic, what, why).changed_by(by));
     };
     let text = |key: &str| node.get(key).and_then(Node::as_text);
-    let is = |patterns: &[String]| field.columns.iter().any(|c| name::matches_any(patterns, c));
+    let is = |patterns: &[String]| field.columns.iter().any(|c| name::matches_words(patterns, c));
     if let Some(through) = node.get("related").and_then(|r| r.get("through")).and_then(Node::as_text) {
         let entity = field.target.as_ref().map_or("", |(entity, _)| entity.as_str());
         let why = format!("the join table {through} carries nothing else");

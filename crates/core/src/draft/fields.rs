@@ -84,11 +84,14 @@ pub(super) fn fields(names: &Names<'_>, table: &Table, entity: &str, links: &[Li
     }
     let field_names = names.in_use.fields(entity, &groups);
     let declared = Declared::of_table(names.schema, table);
+    let prefix = shared_prefix(table);
     let mut drafted: Vec<FieldDraft> = groups
         .into_iter()
         .zip(keys)
         .zip(field_names)
-        .map(|(((columns, _), key), name)| Drafting { names, table, declared: &declared, name, columns, key }.field())
+        .map(|(((columns, _), key), name)| {
+            Drafting { names, table, declared: &declared, name, columns, key, prefix: prefix.as_deref() }.field()
+        })
         .collect();
     for linked in links {
         let taken: Vec<String> = drafted.iter().map(|f| f.name.clone()).collect();
@@ -126,11 +129,28 @@ struct Drafting<'a> {
     name: String,
     columns: Vec<String>,
     key: Option<&'a ForeignKey>,
+    /// The word that every column of the table begins with.
+    prefix: Option<&'a str>,
+}
+
+/// The word that every column of a table begins with: it is no part of what people read.
+fn shared_prefix(table: &Table) -> Option<String> {
+    let mut firsts = table.columns.iter().map(|c| name::words(&c.name));
+    let prefix = firsts.next().filter(|words| words.len() > 1)?.into_iter().next()?;
+    let has_it = |words: Vec<String>| words.len() > 1 && words.first() == Some(&prefix);
+    (table.columns.len() >= 3 && firsts.all(has_it)).then_some(prefix)
+}
+
+fn without_prefix(column: &str, prefix: Option<&str>) -> String {
+    match prefix {
+        Some(_) => name::words(column).into_iter().skip(1).collect::<Vec<_>>().join("_"),
+        None => column.to_owned(),
+    }
 }
 
 impl Drafting<'_> {
     fn field(self) -> FieldDraft {
-        let Drafting { names, table, name, columns, key, .. } = self;
+        let Drafting { names, table, name, columns, key, prefix, .. } = self;
         let conventions = names.conventions;
         let own: Vec<&Column> = columns.iter().filter_map(|c| table.column(c)).collect();
         let first = own.first().copied();
@@ -147,15 +167,16 @@ impl Drafting<'_> {
         let is_key = columns.iter().all(|c| name::contains(&table.primary_key, c));
         let database_fills = first.is_none_or(|c| c.auto || c.written_by_database());
         let is_version = columns.iter().any(|c| name::matches_any(&conventions.version_columns, c));
-        let is_record = columns.iter().any(|c| name::matches_any(&conventions.record_keeping, c));
+        let is_record = columns.iter().any(|c| conventions.is_record_keeping(c));
         let kept = database_fills || (is_version || is_record) && own.iter().all(|c| !c.needs_value() || c.default.is_some());
         let required =
             target.is_none() && first.is_some_and(Column::needs_value) && !kept || target.is_some() && own.iter().all(|c| c.needs_value());
         // A form that couldn't save without the column must show it.
         let must_be_given = own.iter().any(|c| c.needs_value() && c.default.is_none());
-        let is_sensitive = columns.iter().any(|c| name::matches_any(&conventions.sensitive, c));
+        let is_sensitive = columns.iter().any(|c| conventions.is_sensitive(c));
         let hidden = is_sensitive && !must_be_given && !is_key;
-        let (label, unit) = match (&target, columns.as_slice()) {
+        let columns_named: Vec<String> = columns.iter().map(|c| without_prefix(c, prefix)).collect();
+        let (label, unit) = match (&target, columns_named.as_slice()) {
             (Some(_), [column]) => (labels::label(column.strip_suffix("_id").unwrap_or(column), conventions), None),
             (Some((_, target)), _) => (labels::label(target, conventions), None),
             (None, [column, ..]) if kind.name == "number" || kind.name == "decimal" => labels::measured(column, conventions),
@@ -165,7 +186,7 @@ impl Drafting<'_> {
         };
         let is_measure = unit.is_some()
             || kind.name == "money"
-            || ["number", "decimal"].contains(&kind.name) && columns.iter().any(|c| labels::fits(&conventions.totals, c));
+            || ["number", "decimal"].contains(&kind.name) && columns.iter().any(|c| name::matches_words(&conventions.totals, c));
         let is_measure = is_measure && !is_key && !kept && !hidden;
         let unique = target.is_none() && !is_key && table.is_unique(&columns);
         let mut node = Node::table();
@@ -271,7 +292,7 @@ fn choices(values: &[String], kind: Kind) -> Node {
 fn kind(column: &Column, conventions: &Conventions) -> &'static FieldKind {
     let spelled: String = column.column_type.original.to_lowercase().split_whitespace().collect();
     let configured = conventions.kinds.iter().find(|(t, _)| t.to_lowercase().split_whitespace().collect::<String>() == spelled);
-    let by_name = conventions.name_kinds.iter().find(|(pattern, _)| labels::fits(std::slice::from_ref(pattern), &column.name));
+    let by_name = conventions.name_kinds.iter().find(|(pattern, _)| name::matches_words(std::slice::from_ref(pattern), &column.name));
     let plain =
         |(_, kind): &(&String, &String)| FIELD_KINDS.contains(&kind.as_str()) && !["lookup", "related", "choice"].contains(&kind.as_str());
     match by_name.filter(plain).or(configured.filter(plain)) {
@@ -329,9 +350,37 @@ then keeper/field.region_code.lookup = { entity = "region", value = ["code"] }
 before keeper + full_name text generated last_name
 then keeper/field.full_name.read_only = true
 
-# What looks sensitive is hidden from the start.
-before keeper + iban text
+# What looks sensitive is hidden from the start: by words, so that a setting isn't.
+before keeper + iban text; resetToken text; passwd_min_length integer; tokenizer text
 then keeper/field.iban.hidden = true
+then keeper/field.resettoken.hidden = true
+then keeper/field.passwd_min_length.hidden gone
+then keeper/field.tokenizer.hidden gone
+
+# A name says what the value is by the word it ends with, but for which one it is.
+before keeper + email_subject text; mail_host text; work_email text; phone_home text; logo_url text; thumbnail_type text; fax_no text
+then keeper/field.email_subject.kind = "text"
+then keeper/field.mail_host.kind = "text"
+then keeper/field.work_email.kind = "email"
+then keeper/field.phone_home.kind = "phone"
+then keeper/field.logo_url.kind = "image"
+then keeper/field.thumbnail_type.kind = "text"
+then keeper/field.fax_no.kind = "phone"
+
+# What applications note for themselves, under many names: on no form.
+before keeper + modified_when moment; modified_by text; lastUpdated moment; created moment; date_modified moment; changed text
+then keeper/field.modified_when.read_only = true
+then keeper/field.modified_by.read_only = true
+then keeper/field.lastupdated.read_only = true
+then keeper/field.created.read_only = true
+then keeper/field.date_modified.read_only = true
+then keeper/field.changed.read_only gone
+
+# A prefix that every column has says nothing; words that run together are taken apart.
+before club: cl_id integer key numbered; cl_name text(40) required; cl_firstname text(40); cl_duedate date
+then club/field.cl_name.label = "Name"
+then club/field.cl_firstname.label = "First name"
+then club/field.cl_duedate.label = "Due date"
 
 before keeper + unique phone
 then keeper/field.phone.unique = true

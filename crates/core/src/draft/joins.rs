@@ -42,7 +42,7 @@ impl<'a> Join<'a> {
         }
         let is_link = |column: &str| linked(one, column) || linked(other, column);
         let carries = table.columns.iter().any(|c| {
-            let kept = name::matches_any(&conventions.record_keeping, &c.name) && (c.nullable || c.default.is_some());
+            let kept = conventions.is_record_keeping(&c.name) && (c.nullable || c.default.is_some());
             !is_link(&c.name) && !c.auto && c.generated.is_none() && !kept
         });
         let both: Vec<String> = one.columns.iter().chain(&other.columns).cloned().collect();

@@ -29,16 +29,12 @@ pub fn unit_of(column: &str) -> Option<&'static str> {
     UNITS.iter().find(|(word, _)| word == last).map(|(_, unit)| *unit)
 }
 
-/// Whether a column's name fits one of the patterns, as it is written or by its words.
-pub(super) fn fits(patterns: &[String], column: &str) -> bool {
-    name::matches_any(patterns, column) || name::matches_any(patterns, &name::words(column).join("_"))
-}
-
 /// Whether a column is part of an address.
 pub(super) fn is_address(columns: &[String], conventions: &Conventions) -> bool {
     let [column] = columns else { return false };
     // "mail_address" is none.
-    !name::words(column).iter().any(|w| ["email", "ip", "mail", "type"].contains(&w.as_str())) && fits(&conventions.address, column)
+    !name::words(column).iter().any(|w| ["email", "ip", "mail", "type"].contains(&w.as_str()))
+        && name::matches_words(&conventions.address, column)
 }
 
 /// What people read for a value of the database: `top-bar` is "Top bar".
@@ -78,9 +74,24 @@ pub fn label(name: &str, conventions: &Conventions) -> String {
         None if ACRONYMS.contains(&word.as_str()) => word.to_uppercase(),
         None => word,
     };
-    let words: Vec<String> = name::words(name).into_iter().map(expand).collect();
+    let words: Vec<String> = name::words(name).into_iter().flat_map(taken_apart).map(expand).collect();
     cased(&words, conventions.label_case)
 }
+
+/// Words that people write together, taken apart: `firstname`.
+fn taken_apart(word: String) -> Vec<String> {
+    let halves = FIRST_HALVES.iter().filter_map(|half| Some((*half, word.strip_prefix(half)?)));
+    match halves.into_iter().find(|(_, rest)| SECOND_HALVES.contains(rest)) {
+        Some((half, rest)) => vec![half.to_owned(), rest.to_owned()],
+        None => vec![word],
+    }
+}
+
+/// What often stands before…
+const FIRST_HALVES: &[&str] =
+    &["first", "last", "full", "middle", "start", "end", "due", "order", "phone", "zip", "house", "birth", "member", "card"];
+/// …one of these, without anything between.
+const SECOND_HALVES: &[&str] = &["name", "date", "time", "number", "code", "login", "updated", "modified", "changed", "seen", "no", "id"];
 
 fn cased(words: &[String], case: LabelCase) -> String {
     match case {

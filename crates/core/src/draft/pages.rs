@@ -117,7 +117,7 @@ impl<'a> PageDraft<'a> {
     pub(super) fn searched(&self) -> Vec<&'a FieldDraft> {
         let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
         let patterns = &self.context.names.conventions.searches;
-        let known = |f: &FieldDraft| f.columns.first().is_some_and(|c| labels::fits(patterns, c));
+        let known = |f: &FieldDraft| f.columns.first().is_some_and(|c| crate::name::matches_words(patterns, c));
         let shown = self.shown();
         let texts: Vec<&FieldDraft> = shown.iter().copied().filter(|f| f.is_text()).collect();
         let wanted = |f: &&FieldDraft| {

@@ -2,7 +2,6 @@
 
 use super::context::{Context, Title};
 use super::fields::FieldDraft;
-use super::labels;
 use crate::name;
 use crate::schema::{Table, TableKind};
 
@@ -28,7 +27,7 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
         }
     }
     let called = |wanted: &str| {
-        let fits = |f: &&&FieldDraft| labels::fits(&[wanted.to_owned()], f.columns.first().map_or("", String::as_str));
+        let fits = |f: &&&FieldDraft| name::matches_words(&[wanted.to_owned()], f.columns.first().map_or("", String::as_str));
         texts.iter().filter(|f| f.required || !wanted.contains('*')).find(fits).map(|f| plain(f))
     };
     for wanted in &context.names.conventions.titles {

@@ -145,6 +145,11 @@ pub fn matches_any<S: AsRef<str>>(patterns: &[S], name: &str) -> bool {
     patterns.iter().any(|pattern| fast_glob::glob_match(fold(pattern.as_ref()), &name))
 }
 
+/// Whether a name fits one of the patterns, as it is written or by its words: `createdAt` fits `created_at`.
+pub fn matches_words<S: AsRef<str>>(patterns: &[S], name: &str) -> bool {
+    matches_any(patterns, name) || matches_any(patterns, &words(name).join("_"))
+}
+
 /// Whether the name of a question or follow-up fits a pattern: `*` stands for anything, also across its parts.
 pub fn fits(pattern: &str, name: &str) -> bool {
     let flat = |text: &str| text.replace('/', "\u{1}");

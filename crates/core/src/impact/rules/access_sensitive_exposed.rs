@@ -3,7 +3,6 @@
 use super::shared::{of_entity, of_field};
 use crate::changes::ChangeKind;
 use crate::impact::{Context, Docs, ElementKind, Finding, Remedy, Rule, Severity};
-use crate::name::matches_any;
 use crate::name::{same, shown};
 
 /// See [`DOCS`].
@@ -25,7 +24,7 @@ const DOCS: Docs = Docs {
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
-    let sensitive = |column: &str| matches_any(&context.input.around.conventions.sensitive, column);
+    let sensitive = |column: &str| context.input.around.conventions.is_sensitive(column);
     for met in context.met_entities(&[ChangeKind::ColumnAdded]) {
         let Some(column) = met.change.column.as_deref().filter(|c| sensitive(c)) else { continue };
         if !met.entity.left_out.iter().any(|c| same(&c.value, column)) {
