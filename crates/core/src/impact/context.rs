@@ -254,10 +254,11 @@ impl<'a> Context<'a> {
         let says_all = change.column.is_some() == column.is_some();
         if renamed && (change.column.is_some() || column.is_none()) {
             let to = name::shown(change.to.as_deref().unwrap_or_default());
-            return Fate::other(match &change.evidence {
+            let text = match &change.evidence {
                 Some(evidence @ Evidence::Likely { .. }) => format!("{subject} is gone ({} renamed to `{to}`)", evidence.words()),
                 _ => format!("{subject} is `{to}` now"),
-            });
+            };
+            return Fate { text, is_as_its_cause: says_all };
         }
         let text = match change.kind {
             ChangeKind::ViewBroken => format!("{subject} can't be read: {}", name::shown(change.after.as_deref().unwrap_or_default())),

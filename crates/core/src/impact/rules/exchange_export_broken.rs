@@ -28,7 +28,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.used.need) {
         (_, Need::Statement { .. } | Need::Condition { .. }) => None,
         (Why::Export { export, field: Some(field) }, _) => {
-            Some(Subject::new(format!("the export `{}` writes `{}`", shown(export), shown(field))).of_field(field))
+            Some(Subject::new(format!("the export `{}` can't write `{}`", shown(export), shown(field))).of_field(field))
         }
         (Why::Export { export, field: None }, _) => Some(Subject::new(format!("the export `{}` can't be made", shown(export)))),
         _ => None,
@@ -43,7 +43,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 pub(super) const CASES: &str = r#"
 given keeper/export.all = { fields = ["last_name", "phone"] }
 after drop keeper.phone
-finds break keeper/export.all.fields[1]: the export `all` writes `phone`: `keeper.phone` is gone
+finds break keeper/export.all.fields[1]: the export `all` can't write `phone`: `keeper.phone` is gone
 
 given keeper/export.all = { fields = ["last_name", "phone"] }
 after drop keeper.born_on
