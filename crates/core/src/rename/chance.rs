@@ -8,7 +8,7 @@ use crate::schema::{Column, ColumnType, Schema};
 use std::collections::BTreeMap;
 
 /// Most chance pairs that are looked at.
-const SAMPLE: usize = 4_000;
+const SAMPLE: usize = 500;
 /// How many pairs of other databases the schemas' own pairs are weighed against: a small schema says little.
 const TRUST: f64 = 60.0;
 
@@ -33,7 +33,7 @@ impl Chance {
         }
         let tables: Vec<_> = accepted.tables.iter().filter_map(|t| Some((t, changed.table(&t.name)?))).collect();
         let all: usize = tables.iter().map(|(a, b)| a.columns.len() * b.columns.len()).sum();
-        let step = (all / SAMPLE).max(1);
+        let step = all.div_ceil(SAMPLE).max(1);
         let mut at = 0;
         for (before, after) in tables {
             let pair = Pair::of(before, after, names, &|_, _| false);
