@@ -128,8 +128,12 @@ impl Default for Conventions {
             menu: MenuEntities::Top,
             // By words: `passwd_min_length` is a setting, and nothing secret.
             sensitive: texts(&[
-                "{,*_}{password,passwd,pwd,passphrase,secret,token,iban,pin}{,_hash,_salt,_value,_encrypted,_number,_no,_1,_2}",
-                "{,*_}{access,api,secret,private}_{code,key}",
+                "{,*_}{password,passwd,pwd,passphrase,secret,token,iban,pin}{,s}{,_hash,_salt,_value,_encrypted,_number,_no,_1,_2}",
+                "{,*_}{password,passwd,pwd,secret,token}{_hint,_answer,_question,_reset,_code,_key,_text,_data,_plain,_old,_new,_raw}{,_*}",
+                "*{password,passwd,secret,token}{hash,salt,key,value,hint}",
+                "*{user,login,admin,access,refresh,reset,auth}{password,passwd,token,secret}",
+                "*iban",
+                "{,*_}{access,api,secret,private}_{code,key}{,s,_*}",
             ]),
             record_keeping: texts(&[
                 "{created,updated,modified,changed,inserted}{_at,_on,_by,_when,_date,_time,_user}",

@@ -351,7 +351,10 @@ before keeper + full_name text generated last_name
 then keeper/field.full_name.read_only = true
 
 # What looks sensitive is hidden from the start: by words, so that a setting isn't.
-before keeper + iban text; resetToken text; passwd_min_length integer; tokenizer text
+before keeper + iban text; resetToken text; passwd_min_length integer; tokenizer text; secret_answer text; passwordhash text; api_keys text
+then keeper/field.secret_answer.hidden = true
+then keeper/field.passwordhash.hidden = true
+then keeper/field.api_keys.hidden = true
 then keeper/field.iban.hidden = true
 then keeper/field.resettoken.hidden = true
 then keeper/field.passwd_min_length.hidden gone

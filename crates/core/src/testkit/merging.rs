@@ -98,6 +98,7 @@ pub fn draft_as_said(text: &str) {
     let mut wrong = String::new();
     for case in cases(text) {
         let tree = Case::read(case).tree;
+        assert!(said(case, "then").next().is_some(), "a case says nothing of its draft:\n{case}");
         for line in said(case, "then").filter(|line| !is_as_said(&tree, line)) {
             let _ = write!(wrong, "\n{case}\nbut not so: {line}; it is {}\n", there(&tree, line));
         }
@@ -116,7 +117,11 @@ pub fn merge_as_said(text: &str) {
 pub fn merged_otherwise(text: &str) -> String {
     let mut wrong = String::new();
     for case in cases(text) {
-        let Case { before, after: Some(after), tree, answers, .. } = Case::read(case) else { continue };
+        let Case { before, after: Some(after), tree, answers, .. } = Case::read(case) else {
+            let says_something = said(case, "then").chain(said(case, "asks")).next().is_some();
+            assert!(!says_something, "nothing happens in a case that says what comes of it:\n{case}");
+            continue;
+        };
         let kept = Kept::new(tree, before);
         let outcome = kept.merged(&after, &answers);
         let mut say = |what: String| wrong.push_str(&format!("\n{case}\nbut {what}\n"));

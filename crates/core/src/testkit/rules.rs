@@ -27,8 +27,9 @@ pub fn hold(rule: &Rule, text: &str) {
         let found = Case::read(case).found(rule);
         let is_silent = expected == ["nothing"];
         *(if is_silent { &mut silent } else { &mut firing }) += 1;
-        let all_expected =
-            is_silent && found.is_empty() || expected.len() == found.len() && expected.iter().all(|e| found.iter().any(|f| agrees(f, e)));
+        let all_expected = expected.iter().all(|e| found.iter().any(|f| agrees(f, e)));
+        let all_found = found.iter().all(|f| expected.iter().any(|e| agrees(f, e)));
+        let all_expected = is_silent && found.is_empty() || expected.len() == found.len() && all_expected && all_found;
         if !all_expected {
             let told: String = found.iter().map(|f| format!("    finds {f}\n")).collect();
             let told = if told.is_empty() { "    finds nothing\n" } else { &told };

@@ -74,14 +74,14 @@ pub(super) const CASES: &str = r#"
 given keeper/source = { select = "SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17" }
 after drop keeper.age
 finds break keeper/source.select: the custom select fails: `keeper.age` is gone
-finds break keeper/source.select: the custom select fails: `keeper.age` is gone
-finds break keeper/source.select: the custom select fails: `keeper.age` is gone
+finds break keeper/source.select of region: the custom select fails: `keeper.age` is gone
+finds break keeper/source.select of visit: the custom select fails: `keeper.age` is gone
 
 given keeper/source = { select = "SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17" }
 after region.active -> in_use
 finds break keeper/source.select: the custom select fails: `region.active` is `in_use` now
-finds break keeper/source.select: the custom select fails: `region.active` is `in_use` now
-finds break keeper/source.select: the custom select fails: `region.active` is `in_use` now
+finds break keeper/source.select of region: the custom select fails: `region.active` is `in_use` now
+finds break keeper/source.select of visit: the custom select fails: `region.active` is `in_use` now
 
 given keeper/source = { select = "SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17" }
 after drop keeper.phone
