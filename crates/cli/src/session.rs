@@ -63,10 +63,10 @@ impl Session {
     }
 
     /// Where the changed schema is: as the command line says, else the environment, else the configuration.
-    pub fn changed_source(&self, workspace: &Workspace) -> Result<Source, CliError> {
+    pub fn changed_source(&self, config: &Config) -> Result<Source, CliError> {
         match &self.changed {
             Some(text) => Session::source(text),
-            None => self.configured_source(&workspace.config),
+            None => self.configured_source(config),
         }
     }
 
@@ -85,7 +85,7 @@ impl Session {
 
     /// The changed schema: tables that are excluded stay out.
     pub fn changed(&self, workspace: &Workspace) -> Result<Schema, CliError> {
-        Session::read(&self.changed_source(workspace)?, &workspace.config.database)
+        Session::read(&self.changed_source(&workspace.config)?, &workspace.config.database)
     }
 
     /// Adds what the data of a schema's columns looks like; says what the time limit left out.
@@ -144,6 +144,13 @@ impl Session {
             eprintln!("note: {}", shown(note));
         }
         schema.restricted(&config.tables.include, &config.tables.exclude)
+    }
+
+    /// The same of the accepted schema's text.
+    pub fn digests_of_texts(&self, accepted: &str, changed: &Schema) -> SchemaDigests {
+        let of = |text: &str| if self.digests { ysomorph_workspace::digest(text) } else { String::new() };
+        let changed = if self.digests { digest(changed) } else { String::new() };
+        SchemaDigests { accepted: of(accepted), changed }
     }
 
     /// Digests of two schemas, where they are asked for.

@@ -1,4 +1,4 @@
-//! How long it takes to learn what ten changes break in an application of 1,000 entities: `cargo bench -p ysomorph-core`.
+//! How long it takes to draft an application of 1,000 entities, and to learn what ten changes break in it: `cargo bench -p ysomorph-core`.
 
 use divan::Bencher;
 use ysomorph_core::changes::compare;
@@ -80,4 +80,12 @@ fn check_of_everything(bencher: Bencher<'_, '_>) {
     let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
     let tree = draft(&accepted, &plan).tree;
     bencher.bench(|| check(&tree, &accepted).len());
+}
+
+#[divan::bench(sample_count = 10)]
+fn draft_of_everything(bencher: Bencher<'_, '_>) {
+    let schema = schema(false);
+    let (conventions, names) = (Conventions::default(), NamesInUse::default());
+    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
+    bencher.bench(|| draft(&schema, &plan).tree.files.len());
 }

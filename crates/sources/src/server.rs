@@ -9,7 +9,7 @@ use rustls::{ClientConfig, DigitallySignedStruct, RootCertStore, SignatureScheme
 use std::sync::{Arc, mpsc};
 use std::thread;
 use std::time::Duration;
-use ysomorph_core::name;
+use ysomorph_core::name::Patterns;
 
 /// What went wrong with a server.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -51,6 +51,11 @@ pub struct ServerError {
 }
 
 impl ServerError {
+    /// Whether the server merely doesn't have or give what was asked: the rest may still be read.
+    pub(crate) fn costs_a_part(&self) -> bool {
+        matches!(self.trouble, Trouble::Denied | Trouble::Other)
+    }
+
     pub(crate) fn new(address: &Address, trouble: Trouble, message: &str) -> ServerError {
         ServerError { address: address.to_string(), trouble, message: address.scrubbed(message.trim()) }
     }
@@ -102,7 +107,8 @@ pub(crate) fn expanded(wanted: &[String], there: &[String]) -> Vec<String> {
     let mut all: Vec<String> = Vec::new();
     for name in wanted {
         let is_pattern = name.contains(['*', '?']);
-        let matching = there.iter().filter(|t| is_pattern && name::matches_any(&[name], t)).cloned();
+        let pattern = Patterns::from(name.as_str());
+        let matching = there.iter().filter(|t| is_pattern && pattern.fit(t)).cloned();
         let found: Vec<String> = if is_pattern { matching.collect() } else { vec![name.clone()] };
         all.extend(found.into_iter().filter(|f| !all.contains(f)).collect::<Vec<_>>());
     }

@@ -32,7 +32,7 @@ pub use files::FileError;
 pub use folder::{LockError, Refused, TransactionError, digest};
 pub use follow_ups::FollowUps;
 pub use merges::{By, EntryKind, HistoryEntry};
-pub use open::{OpenError, Workspace, configuration};
+pub use open::{OpenError, Workspace, as_accepted, configuration};
 pub use part::Part;
 pub use plan::{Planned, TextChange};
 pub use start::{Begin, StartError, start};

@@ -7,7 +7,7 @@ use crate::folder::{self, LockError};
 use crate::joined;
 use crate::kept::Kept;
 use crate::secret;
-use crate::state::State;
+use crate::state::{ACCEPTED, State};
 use crate::toml::{ParseError, parse};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -17,6 +17,7 @@ use std::sync::OnceLock;
 use ysomorph_core::definition::{At, FileKey, Problem, Tree, validate, validate_workspace};
 use ysomorph_core::impact::named::SOURCE_BROKEN;
 use ysomorph_core::merge::of_branches;
+use ysomorph_core::schema::Schema;
 
 /// A workspace read from disk.
 #[derive(Debug)]
@@ -117,7 +118,7 @@ impl Workspace {
     }
 
     /// The accepted schema.
-    pub fn accepted(&self) -> &ysomorph_core::schema::Schema {
+    pub fn accepted(&self) -> &Schema {
         &self.state.accepted
     }
 
@@ -188,6 +189,16 @@ fn is_workspace(root: &Path) -> bool {
 
 fn toml_error(file: String, text: &Arc<str>, error: ParseError) -> FileError {
     FileError { file, at: Some(error.at), message: error.message, text: Arc::clone(text) }
+}
+
+/// The accepted schema's text, where a schema is that one word for word and no answer is waiting: then nothing changed, and nothing
+/// else needs reading. What is in doubt or can't be read gives nothing.
+pub fn as_accepted(root: &Path, schema: &Schema) -> Option<String> {
+    folder::at_rest(root, || {
+        let accepted = read_text(root, ACCEPTED).ok()??;
+        let no_answers = decisions::read(root).ok()?.is_empty();
+        (no_answers && schema.is_word_for_word(&accepted)).then_some(accepted)
+    })
 }
 
 /// The configuration of a folder that may have no definition yet; `None` without one.

@@ -12,7 +12,7 @@ use ysomorph_workspace::{By, Planned};
 pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
     refuse_unsound(&workspace)?;
-    let changed = Session::read(&session.changed_source(&workspace)?, &workspace.config.database)?;
+    let changed = Session::read(&session.changed_source(&workspace.config)?, &workspace.config.database)?;
     let answers = workspace.answer_map();
     let planned = workspace.plan(&changed, &answers)?;
     let hinders = hindrance(&planned);

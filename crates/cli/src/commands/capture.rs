@@ -45,7 +45,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         config.schemas.clone_from(&arguments.schemas);
     }
     let source = match (&arguments.source, &workspace) {
-        (None, Some(workspace)) => session.changed_source(workspace)?,
+        (None, Some(workspace)) => session.changed_source(&workspace.config)?,
         (text, _) => Session::source(text.as_deref().unwrap_or_default())?,
     };
     let mut schema = Session::read(&source, &config)?;

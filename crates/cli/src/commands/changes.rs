@@ -14,7 +14,7 @@ use ysomorph_core::rename::Known;
 use ysomorph_core::schema::{Engine, Schema};
 use ysomorph_report::{Report, text};
 use ysomorph_sources::Source;
-use ysomorph_workspace::DatabaseConfig;
+use ysomorph_workspace::{DatabaseConfig, OpenError, as_accepted, configuration};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -38,9 +38,20 @@ pub struct Arguments {
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let mut report = match (&arguments.old, &arguments.new) {
         (None, _) => {
+            let Some((_, config)) = configuration(&session.folder)? else {
+                return Err(OpenError::NotAWorkspace(session.folder.clone()).into());
+            };
+            let source = session.changed_source(&config)?;
+            let mut changed = Session::read(&source, &config.database)?;
+            // Most looks find nothing, and then need no more than the accepted schema's text.
+            let unchanged = if arguments.data { None } else { as_accepted(&session.folder, &changed) };
+            if let Some(accepted) = unchanged {
+                let schema = session.digests_of_texts(&accepted, &changed);
+                let report = Report { format: 1, command: "changes".to_owned(), schema, ..Report::default() };
+                print(output, &report, text::changes);
+                return Ok(0);
+            }
             let workspace = session.open()?;
-            let source = session.changed_source(&workspace)?;
-            let mut changed = Session::read(&source, &workspace.config.database)?;
             if arguments.data {
                 let known = workspace.accepted();
                 if known.fingerprints.is_empty() {
@@ -71,7 +82,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         }
         (Some(old), None) => {
             let workspace = session.open()?;
-            let new = session.changed_source(&workspace)?;
+            let new = session.changed_source(&workspace.config)?;
             two(session, &Session::source(old)?, &new, &workspace.config.database, arguments)?
         }
     };

@@ -5,7 +5,7 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};
 use clap::Args;
-use ysomorph_core::name::{matches_any, nearest, shown};
+use ysomorph_core::name::{Patterns, nearest, shown};
 use ysomorph_report::{FileDiff, text};
 
 #[derive(Debug, Args)]
@@ -24,7 +24,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     known_names("entity", "entities", &arguments.entities, &files)?;
     let mut kept = workspace.customisations();
     kept.sort_by(|a, b| a.element.cmp(&b.element));
-    kept.retain(|k| arguments.entities.is_empty() || matches_any(&arguments.entities, k.element.file.name()));
+    let wanted = Patterns::from(arguments.entities.as_slice());
+    kept.retain(|k| wanted.is_empty() || wanted.fit(k.element.file.name()));
     let mut diffs = Vec::new();
     if let Some(path) = &arguments.reset {
         let Some(one) = kept.iter().find(|k| k.element.shown() == *path).cloned() else {

@@ -13,7 +13,7 @@ use std::io::IsTerminal;
 use std::path::PathBuf;
 use ysomorph_core::impact::check;
 use ysomorph_core::merge::merge;
-use ysomorph_core::name::{fits, nearest, shown};
+use ysomorph_core::name::{fitting, nearest, shown};
 use ysomorph_report::text;
 use ysomorph_workspace::{FollowUps, Workspace};
 
@@ -91,7 +91,8 @@ fn follow_ups(workspace: &Workspace) -> Result<FollowUps, CliError> {
 fn close(workspace: &Workspace, name: &str, output: &mut Output) -> Result<u8, CliError> {
     let follow_ups = follow_ups(workspace)?;
     let open: Vec<&str> = follow_ups.still_open().map(|f| f.name.as_str()).collect();
-    let meant = |open: &&str| *open == name || name.contains('*') && fits(name, open);
+    let fits = fitting(name);
+    let meant = |open: &&str| *open == name || name.contains('*') && fits(open);
     let closed: Vec<&str> = open.iter().copied().filter(meant).collect();
     if closed.is_empty() {
         let error = CliError::new(format!("there is no open follow-up `{name}`"));

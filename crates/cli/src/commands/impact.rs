@@ -10,7 +10,7 @@ use clap::{Args, ValueEnum};
 use std::path::{Path, PathBuf};
 use ysomorph_core::impact::{self, Baseline, Finding, ImpactInput, RULES};
 use ysomorph_core::merge::merge;
-use ysomorph_core::name::{matches_any, shown};
+use ysomorph_core::name::{Patterns, shown};
 use ysomorph_report::text;
 use ysomorph_workspace::Workspace;
 
@@ -80,14 +80,19 @@ impl Arguments {
         known_names("rule", "rules", &self.rule, &rules)
     }
 
-    fn wants(&self, finding: &Finding) -> bool {
-        let entity = finding.entity.clone().unwrap_or_default();
-        let on_page = |page: &String| matches_any(&self.page, page) || matches_any(&self.page, &format!("{entity}/{page}"));
-        (self.entity.is_empty() || matches_any(&self.entity, &entity))
-            && (self.page.is_empty() || finding.pages.iter().any(on_page))
-            && (self.role.is_empty() || finding.role.as_ref().is_none_or(|role| self.role.contains(role)))
-            && (self.rule.is_empty() || matches_any(&self.rule, finding.rule))
-            && (self.severity.is_empty() || self.severity.iter().any(|s| s == finding.severity.word()))
+    /// The findings that the filters leave.
+    fn keep_wanted(&self, findings: &mut Vec<Finding>) {
+        let of = |patterns: &Vec<String>| Patterns::from(patterns.as_slice());
+        let (entities, pages, rules) = (of(&self.entity), of(&self.page), of(&self.rule));
+        findings.retain(|finding| {
+            let entity = finding.entity.clone().unwrap_or_default();
+            let on_page = |page: &String| pages.fit(page) || pages.fit(&format!("{entity}/{page}"));
+            (entities.is_empty() || entities.fit(&entity))
+                && (pages.is_empty() || finding.pages.iter().any(on_page))
+                && (self.role.is_empty() || finding.role.as_ref().is_none_or(|role| self.role.contains(role)))
+                && (rules.is_empty() || rules.fit(finding.rule))
+                && (self.severity.is_empty() || self.severity.iter().any(|s| s == finding.severity.word()))
+        });
     }
 }
 
@@ -108,13 +113,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let accepted = workspace.accepted();
     if arguments.data {
         let input = ImpactInput { tree, accepted, changed: &changed, comparison, around: &around };
-        around.data = Session::count(&session.changed_source(&workspace)?, impact::data::plan(input))?;
+        around.data = Session::count(&session.changed_source(&workspace.config)?, impact::data::plan(input))?;
     }
     let around = &around;
     let mut findings = impact::impact(ImpactInput { tree, accepted, changed: &changed, comparison, around });
     ysomorph_core::merge::settle(&mut findings, &outcome, &changed);
     let found = findings.len();
-    findings.retain(|f| arguments.wants(f));
+    arguments.keep_wanted(&mut findings);
     let wanted = findings.len();
     if let Some(baseline) = &mut baseline {
         findings.retain(|f| !baseline.has(f, &comparison.changes));

@@ -9,7 +9,7 @@ use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 use ysomorph_core::merge::safe_answers;
-use ysomorph_core::name::{matches_any, shown};
+use ysomorph_core::name::{Patterns, shown};
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{FileDiff, PartReport, PatchReport, patch, text};
 use ysomorph_workspace::{By, Part, Planned, Workspace};
@@ -42,7 +42,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     // The process ends with the command: taking a large definition apart again would only take time.
     let workspace = ManuallyDrop::new(session.open()?);
     refuse_unsound(&workspace)?;
-    let source = session.changed_source(&workspace)?;
+    let source = session.changed_source(&workspace.config)?;
     let mut changed = Session::read(&source, &workspace.config.database)?;
     let mut new_key = None;
     if arguments.data {
@@ -91,7 +91,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 fn part_of(workspace: &Workspace, changed: &Schema, only: &[String]) -> Result<Part, CliError> {
     let entities: Vec<String> = workspace.tree.entities().map(|(entity, _)| entity.to_owned()).collect();
     known_names("entity", "entities", only, &entities)?;
-    let chosen: BTreeSet<String> = entities.into_iter().filter(|entity| matches_any(only, entity)).collect();
+    let only = Patterns::from(only);
+    let chosen: BTreeSet<String> = entities.into_iter().filter(|entity| only.fit(entity)).collect();
     workspace.part(changed, &chosen).map_err(|used| {
         let mut others: BTreeSet<String> = BTreeSet::new();
         let mut details = String::new();

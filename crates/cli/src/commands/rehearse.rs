@@ -21,7 +21,7 @@ pub struct Arguments {
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
-    let source = session.changed_source(&workspace)?;
+    let source = session.changed_source(&workspace.config)?;
     if matches!(source, Source::Snapshot(_)) {
         return Err(CliError::new(format!("{source} is no database: nothing can be rehearsed on it"))
             .hint("give --changed SOURCE, or YSOMORPH_URL"));

@@ -4,14 +4,15 @@ use crate::error::CliError;
 use crate::output::Output;
 use std::path::Path;
 use std::sync::OnceLock;
-use ysomorph_core::name::{matches_any, nearest, shown};
+use ysomorph_core::name::{Patterns, nearest, shown};
 use ysomorph_report::OpenFollowUp;
 use ysomorph_workspace::FollowUp;
 
 /// Refuses a pattern that fits none of the names there are, with the nearest.
 pub fn known_names(one: &str, many: &str, patterns: &[String], names: &[String]) -> Result<(), CliError> {
     for pattern in patterns {
-        if !names.iter().any(|name| matches_any(std::slice::from_ref(pattern), name)) {
+        let own = Patterns::from(pattern.as_str());
+        if !names.iter().any(|name| own.fit(name)) {
             let error = CliError::new(format!("there is no {one} `{}`", shown(pattern)));
             return Err(match nearest(pattern, names.iter().map(String::as_str)) {
                 Some(near) => error.hint(format!("did you mean `{}`?", shown(near))),

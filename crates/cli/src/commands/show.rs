@@ -42,7 +42,7 @@ fn pair(text: &str) -> Result<(String, String), String> {
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
-    let source = session.changed_source(&workspace)?;
+    let source = session.changed_source(&workspace.config)?;
     let changed = session.changed(&workspace)?;
     let outcome = merge(&workspace.merge_input(&changed, &workspace.answer_map()));
     let translations = match &arguments.language {

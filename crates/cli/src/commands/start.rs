@@ -6,7 +6,7 @@ use crate::session::Session;
 use clap::Args;
 use std::path::Path;
 use ysomorph_core::name::{self, shown};
-use ysomorph_core::schema::{Engine, Schema, Table};
+use ysomorph_core::schema::{Engine, Schema, Table, Wanted};
 use ysomorph_report::text;
 use ysomorph_sources::{Source, kept_text};
 use ysomorph_workspace::{Begin, configuration, start};
@@ -27,6 +27,9 @@ pub struct Arguments {
     /// Schemas to read, home first, by name or pattern
     #[arg(long, value_name = "NAME", num_args = 1..)]
     schemas: Vec<String>,
+    /// Say of everything why it was drafted as it was, not only of what is worth a look
+    #[arg(long)]
+    reasons: bool,
 }
 
 /// A table that isn't drafted, and why.
@@ -93,7 +96,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         );
     }
     let left_out: Vec<(String, &str)> = left_out.into_iter().map(|l| (l.table, l.why)).collect();
-    output.push(&text::drafted(&drafted, schema.tables.len(), &left_out));
+    output.push(&text::drafted(&drafted, schema.tables.len(), &left_out, arguments.reasons));
     if kept.is_none() && kept_text(&url) != url {
         let variable = if schema.engine == Engine::Postgresql { "PGPASSWORD" } else { "MYSQL_PWD" };
         output.push(&format!("The password is not kept: set {variable} or use the engine's password file.\n"));
@@ -105,8 +108,9 @@ const EXCLUDED: &str = "no pattern of --tables matches it";
 
 /// The tables that aren't drafted.
 fn left_out(schema: &Schema, include: &[String]) -> Vec<LeftOut> {
+    let wanted = Wanted::new(include, &[]);
     let reason = |table: &Table| match () {
-        () if !ysomorph_core::schema::wanted::<String>(include, &[], &table.name) => Some(EXCLUDED),
+        () if !wanted.has(&table.name) => Some(EXCLUDED),
         () if table.columns.is_empty() && table.broken.is_none() => Some("it has no columns"),
         () if schema.tables.iter().any(|t| t.name > table.name && name::same(&t.name, &table.name)) => {
             Some("another table's name differs from its own only by case")

@@ -39,7 +39,7 @@ fn the_generator_never_names_what_a_person_deleted() {
     let hive = hive
         .replace("[field.motto]\ncolumn = \"motto\"\nkind = \"text\"\nunique = true\nmax_length = 40\n\n", "")
         .replace(", \"motto\"", "");
-    let hive = hive.replace("[field.weight]\ncolumn = \"weight\"\nkind = \"number\"\ntotal = \"sum\"\n\n", "").replace(", \"weight\"", "");
+    let hive = hive.replace("[field.weight]\ncolumn = \"weight\"\nkind = \"number\"\n\n", "").replace(", \"weight\"", "");
     project.write("app/hive.toml", &hive);
     std::fs::remove_file(project.path("app/region.toml")).unwrap();
     project.edit("app/app.toml", ", \"region\"", "");

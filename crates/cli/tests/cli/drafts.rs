@@ -77,7 +77,7 @@ fn each_guess_is_changed_by_the_convention_it_names() {
     let guessed = |conventions: &str| {
         let project = crate::support::Project::empty(sql);
         project.write("ysomorph.toml", &format!("{base}{conventions}"));
-        let said = project.expect(0, &["start"]);
+        let said = project.expect(0, &["start", "--reasons"]);
         assert_eq!(project.read("ysomorph.toml"), format!("{base}{conventions}"), "the configuration stays as it is");
         assert!(project.expect(0, &["check"]).contains("Sound"), "{conventions}");
         said

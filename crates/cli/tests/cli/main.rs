@@ -45,6 +45,7 @@ mod structure;
 mod support;
 mod teams;
 mod told;
+mod untidy;
 mod upheld;
 mod views;
 mod walks;

@@ -25,6 +25,8 @@ What could be read in more than one way is read so:
 - **Read-only fields on an add page** are shown and not written. A required column among them has to have a default in the database.
 - **A field's `default`** is what its control begins with. It is written only where the field is on the page: a required column off the page
   has to have a default in the database.
+- **A value that is left empty** over a column that refuses NULL is saved as the column's default says: an empty text, a zero, the moment, the
+  user. So a form asks only for what nothing else supplies.
 - **A role that may not give a field** (`hide`, `read_only`) adds records without it: where the column must have a value, that role can't add any.
 - **STRICT tables** of SQLite keep to their types: there a column that changed its type refuses what a form of the old kind accepts. Lengths
   are never enforced by SQLite, strict or not.
@@ -46,7 +48,7 @@ message = \"An apiary can't close before it opened\"
 
 [import.yards]
 key = [\"code\"]
-columns = { \"Code\" = \"code\", \"Yard name\" = \"name\", \"Keeper\" = \"keeper_id\", \"Region\" = \"region\" }
+columns = { \"Code\" = \"code\", \"Yard name\" = \"name\", \"Keeper\" = \"keeper\", \"Region\" = \"region\" }
 create_missing = [\"region\"]
 
 [export.season]

@@ -129,7 +129,7 @@ pub const KINDS: &[FieldKind] = &[
     filtered("boolean", |c, _| is(c, &[Kind::Boolean])),
     filtered("date", |c, w| is(c, &[Kind::Date]) || open_text(c) && w.ends(&["on", "date"])),
     kind("time", |c, _| is(c, &[Kind::Time])),
-    filtered("date-time", |c, w| is(c, &[Kind::DateTime]) || open_text(c) && w.ends(&["at"])),
+    filtered("date-time", |c, w| is(c, &[Kind::DateTime]) || open_text(c) && (w.ends(&["at", "when"]) || c.is_supplied_moment())),
     kind("duration", |c, _| is(c, &[Kind::Interval])),
     bulky("json", |c, _| is(c, &[Kind::Json])),
     kind("place", |c, _| is(c, &[Kind::Spatial])),

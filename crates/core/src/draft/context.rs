@@ -15,6 +15,8 @@ pub(super) struct Title {
     pub why: &'static str,
     /// Whether people read more from it than from a key.
     pub is_readable: bool,
+    /// Whether it may say little.
+    pub is_doubtful: bool,
     /// The convention that changes it; none where a view's query says it.
     pub convention: Option<&'static str>,
 }

@@ -10,15 +10,14 @@ use crate::name;
 pub(super) fn draft(context: &Context<'_>, drafted: &Drafted<'_>) -> Node {
     let Drafted { entity, table, fields: own, key, title, .. } = drafted;
     let conventions = context.names.conventions;
-    let (one, many) = labels::one_and_many(name::split_qualified(&table.name).1, conventions);
+    let (one, many) = labels::one_and_many(&context.names.called(&table.name), conventions);
     // Records that nothing tells apart can't be changed one by one.
     let only_read = table.is_keyless();
     let mut all = Node::table();
     for field in own {
         all.set(&field.name, field.node.clone());
     }
-    let version =
-        own.iter().find(|f| f.surrogate && f.kept && f.columns.iter().any(|c| name::matches_any(&conventions.version_columns, c)));
+    let version = own.iter().find(|f| f.surrogate && f.kept && f.is_version);
     let written: Vec<String> = key.iter().map(|c| name::written(c)).collect();
     let mut node = Node::table()
         .with("table", name::written(&table.name).as_str().into())

@@ -1,10 +1,11 @@
 //! A draft with the reasons for it: read off what was drafted, for `start` and `show`; a merge needs none.
 
 use super::context::{Context, Drafted};
-use super::fields::{FieldDraft, guessed_kind};
-use super::{Conventions, Draft, DraftInput, Note, built, menu, routines};
+use super::fields::FieldDraft;
+use super::kind::guessed_kind;
+use super::{Conventions, Doubt, Draft, DraftInput, Note, built, menu, routines};
 use crate::definition::{FileKey, Node, Seg, Tree};
-use crate::name;
+use crate::name::{self, Patterns};
 use crate::schema::{Schema, TableKind};
 
 /// A draft, and what of it was guessed and why.
@@ -48,7 +49,8 @@ impl Explained {
 
 fn of_entity(context: &Context<'_>, drafted: &Drafted<'_>, node: &Node) -> Vec<Note> {
     let title = &drafted.title;
-    let mut notes = vec![Note::new(&["title"], "called", &title.template, title.why).changed_by(title.convention)];
+    let called = Note::new(&["title"], "called", &title.template, title.why).changed_by(title.convention);
+    let mut notes = vec![if title.is_doubtful { called.doubted(Doubt::Title) } else { called }];
     notes.extend(drafted.fields.iter().flat_map(|field| of_field(drafted, field, context.names.conventions)));
     if drafted.table.is_keyless() {
         let why = match (drafted.key_is_sure, drafted.table.kind) {
@@ -56,7 +58,8 @@ fn of_entity(context: &Context<'_>, drafted: &Drafted<'_>, node: &Node) -> Vec<N
             (false, TableKind::View) => "a guess: check it",
             (false, TableKind::Table) => "a guess, as the table has none: its pages only read",
         };
-        notes.push(Note::new(&["key"], "key", drafted.key.join(", "), why));
+        let note = Note::new(&["key"], "key", drafted.key.join(", "), why);
+        notes.push(if drafted.key_is_sure { note } else { note.doubted(Doubt::Key) });
     }
     notes.extend(of_pages(context, drafted, node));
     notes
@@ -66,10 +69,18 @@ fn of_field(drafted: &Drafted<'_>, field: &FieldDraft, conventions: &Conventions
     let FieldDraft { name, node, .. } = field;
     let mut notes = Vec::new();
     let mut note = |key: &str, topic, what: String, why: &str, by: Option<&'static str>| {
-        notes.push(Note::new(&["field", name, key], topic, what, why).changed_by(by));
+        let doubt = match topic {
+            "looks up" if by.is_some() => Some(Doubt::Reference),
+            "links" => Some(Doubt::Links),
+            "hidden" | "masked" => Some(Doubt::Secret),
+            "kinds" => Some(Doubt::Kind),
+            "added up" => Some(Doubt::Total),
+            _ => None,
+        };
+        notes.push(Note { doubt, ..Note::new(&["field", name, key], topic, what, why).changed_by(by) });
     };
     let text = |key: &str| node.get(key).and_then(Node::as_text);
-    let is = |patterns: &[String]| field.columns.iter().any(|c| name::matches_words(patterns, c));
+    let is = |patterns: &Patterns| field.columns.iter().any(|c| patterns.fit_words(c));
     if let Some(through) = node.get("related").and_then(|r| r.get("through")).and_then(Node::as_text) {
         let entity = field.target.as_ref().map_or("", |(entity, _)| entity.as_str());
         let why = format!("the join table {through} carries nothing else");
@@ -78,7 +89,12 @@ fn of_field(drafted: &Drafted<'_>, field: &FieldDraft, conventions: &Conventions
     }
     if let Some((entity, _)) = &field.target {
         let what = if entity == name { name.clone() } else { format!("{name} in {entity}") };
-        note("lookup", "looks up", what, "by foreign key", None);
+        match field.guessed {
+            true => {
+                note("lookup", "looks up", what, "by its name and type: the database declares no reference", Some("references_by_name"))
+            }
+            false => note("lookup", "looks up", what, "by foreign key", None),
+        }
     }
     if field.hidden {
         note("hidden", "hidden", name.clone(), "its name sounds sensitive", Some("sensitive"));

@@ -5,11 +5,16 @@ use super::constraints::{Declared, plain_default, scalar};
 use super::given::Names;
 use super::joins::{Linked, field_name};
 use super::keys::entity_key;
+use super::kind::{is_yes_or_no, kind};
+use super::labels::{prefix_of, without_prefix};
+use super::measures::adds_up;
 use super::names::{entity_name, lookup_name};
+use super::references::{Reference, references};
 use super::{Conventions, labels};
-use crate::definition::{FIELD_KINDS, FieldKind, Node, Value};
-use crate::name::{self, same};
+use crate::definition::{FieldKind, Node, Value};
+use crate::name::{self, Patterns, same};
 use crate::schema::{Column, ForeignKey, Kind, Table};
+use std::collections::BTreeSet;
 
 /// A drafted field with what pages need to know of it.
 #[derive(Debug, Clone)]
@@ -26,8 +31,22 @@ pub(crate) struct FieldDraft {
     pub kept: bool,
     /// Numbered by the database, or counting changes: shown nowhere unless there is nothing else.
     pub surrogate: bool,
+    /// Counts changes.
+    pub is_version: bool,
+    /// Its name sounds sensitive: nothing is called, searched, sorted or listed by it.
+    pub secret: bool,
+    /// Noted by the application for itself, under whatever name.
+    pub record_keeping: bool,
+    /// The database knows what it is when a record is added.
+    pub supplied: bool,
+    /// An id or digest that people don't read.
+    pub machine_made: bool,
+    /// A lookup of which only the column's name tells.
+    pub guessed: bool,
     /// The entity and table that a lookup or related set points at.
     pub target: Option<(String, String)>,
+    /// What people would call its first column.
+    pub spoken: String,
     /// Part of an address.
     pub is_address: bool,
     /// Whether it is worth adding up.
@@ -57,20 +76,21 @@ impl FieldDraft {
 /// The fields of a table: its columns in their order, then its related sets.
 pub(super) fn fields(names: &Names<'_>, table: &Table, entity: &str, links: &[Linked<'_>]) -> Vec<FieldDraft> {
     let mut groups: Vec<(Vec<String>, String)> = Vec::new();
-    let mut keys: Vec<Option<&ForeignKey>> = Vec::new();
-    let references = usable_references(names, table);
+    let mut keys: Vec<Option<&Reference<'_>>> = Vec::new();
+    let references = references(names, table);
     for column in &table.columns {
         if names.in_use.is_left_out(entity, &column.name) {
             continue;
         }
-        let key = references.iter().find(|k| name::contains(&k.columns, &column.name));
+        let key = references.iter().find(|r| name::contains(&r.key.columns, &column.name));
         match key {
             // A composite reference is one field, where its first column stands.
-            Some(key) if key.columns.first().is_some_and(|first| !same(first, &column.name)) => {}
-            Some(key) => {
+            Some(r) if r.key.columns.first().is_some_and(|first| !same(first, &column.name)) => {}
+            Some(reference) => {
+                let key = &reference.key;
                 let columns: Vec<String> = key.columns.iter().filter_map(|c| table.column(c)).map(|c| c.name.clone()).collect();
                 groups.push((columns.clone(), lookup_name(table, &columns, &key.table)));
-                keys.push(Some(key));
+                keys.push(Some(reference));
             }
             None => {
                 groups.push((vec![column.name.clone()], entity_name(&column.name)));
@@ -84,15 +104,16 @@ pub(super) fn fields(names: &Names<'_>, table: &Table, entity: &str, links: &[Li
     }
     let field_names = names.in_use.fields(entity, &groups);
     let declared = Declared::of_table(names.schema, table);
-    let prefix = shared_prefix(table);
+    let prefix = prefix_of(table);
     let mut drafted: Vec<FieldDraft> = groups
         .into_iter()
         .zip(keys)
         .zip(field_names)
-        .map(|(((columns, _), key), name)| {
-            Drafting { names, table, declared: &declared, name, columns, key, prefix: prefix.as_deref() }.field()
+        .map(|(((columns, _), reference), name)| {
+            Drafting { names, table, declared: &declared, name, columns, reference, prefix: prefix.as_deref() }.field()
         })
         .collect();
+    told_apart(&mut drafted, names.conventions);
     for linked in links {
         let taken: Vec<String> = drafted.iter().map(|f| f.name.clone()).collect();
         if !names.in_use.is_left_out(entity, &linked.identity().concat()) {
@@ -102,23 +123,19 @@ pub(super) fn fields(names: &Names<'_>, table: &Table, entity: &str, links: &[Li
     drafted
 }
 
-/// Foreign keys that become lookups: the target is read, and no column belongs to two of them (the widest goes first).
-fn usable_references<'a>(names: &Names<'_>, table: &'a Table) -> Vec<&'a ForeignKey> {
-    let mut keys: Vec<&ForeignKey> = table
-        .foreign_keys
-        .iter()
-        .filter(|k| names.in_use.entity(&k.table).is_some() && names.schema.table(&k.table).is_some_and(|t| k.fits(t)))
-        .collect();
-    keys.sort_by_key(|k| std::cmp::Reverse(k.columns.len()));
-    let mut used: Vec<&str> = Vec::new();
-    keys.retain(|key| {
-        let free = !key.columns.iter().any(|c| name::contains(&used, c));
-        if free {
-            used.extend(key.columns.iter().map(String::as_str));
+/// Gives fields that would be called alike their columns' whole names: without a prefix, or by a comment, two may be the same.
+fn told_apart(fields: &mut [FieldDraft], conventions: &Conventions) {
+    let mut taken = BTreeSet::new();
+    for field in fields.iter_mut().filter(|f| !f.hidden) {
+        if !taken.insert(field.label.clone()) {
+            let whole = field.columns.iter().map(|c| labels::label(c, conventions)).next().unwrap_or_default();
+            let numbered = (2..).map(|n| format!("{whole} {n}"));
+            let label = std::iter::once(whole.clone()).chain(numbered).find(|label| !taken.contains(label)).unwrap_or_default();
+            field.node.set("label", label.as_str().into());
+            taken.insert(label.clone());
+            field.label = label;
         }
-        free
-    });
-    keys
+    }
 }
 
 /// A field in the making.
@@ -128,29 +145,15 @@ struct Drafting<'a> {
     declared: &'a [(String, Declared)],
     name: String,
     columns: Vec<String>,
-    key: Option<&'a ForeignKey>,
-    /// The word that every column of the table begins with.
+    reference: Option<&'a Reference<'a>>,
+    /// The word that the columns of the table begin with.
     prefix: Option<&'a str>,
-}
-
-/// The word that every column of a table begins with: it is no part of what people read.
-fn shared_prefix(table: &Table) -> Option<String> {
-    let mut firsts = table.columns.iter().map(|c| name::words(&c.name));
-    let prefix = firsts.next().filter(|words| words.len() > 1)?.into_iter().next()?;
-    let has_it = |words: Vec<String>| words.len() > 1 && words.first() == Some(&prefix);
-    (table.columns.len() >= 3 && firsts.all(has_it)).then_some(prefix)
-}
-
-fn without_prefix(column: &str, prefix: Option<&str>) -> String {
-    match prefix {
-        Some(_) => name::words(column).into_iter().skip(1).collect::<Vec<_>>().join("_"),
-        None => column.to_owned(),
-    }
 }
 
 impl Drafting<'_> {
     fn field(self) -> FieldDraft {
-        let Drafting { names, table, name, columns, key, prefix, .. } = self;
+        let Drafting { names, table, name, columns, reference, prefix, .. } = self;
+        let key = reference.map(|r| &*r.key);
         let conventions = names.conventions;
         let own: Vec<&Column> = columns.iter().filter_map(|c| table.column(c)).collect();
         let first = own.first().copied();
@@ -160,35 +163,46 @@ impl Drafting<'_> {
         let values = if target.is_none() { declared.values.as_slice() } else { &[] };
         let kind = match (&target, first) {
             (Some(_), _) => FieldKind::named("lookup"),
+            (None, Some(column)) if is_yes_or_no(column, values, names.schema.engine) => FieldKind::named("boolean"),
             (None, _) if !values.is_empty() => FieldKind::named("choice"),
             (None, Some(column)) => kind(column, conventions),
             (None, None) => FieldKind::named("number"),
         };
+        let values = if kind.name == "choice" { values } else { &[] };
         let is_key = columns.iter().all(|c| name::contains(&table.primary_key, c));
-        let database_fills = first.is_none_or(|c| c.auto || c.written_by_database());
-        let is_version = columns.iter().any(|c| name::matches_any(&conventions.version_columns, c));
-        let is_record = columns.iter().any(|c| conventions.is_record_keeping(c));
-        let kept = database_fills || (is_version || is_record) && own.iter().all(|c| !c.needs_value() || c.default.is_some());
-        let required =
-            target.is_none() && first.is_some_and(Column::needs_value) && !kept || target.is_some() && own.iter().all(|c| c.needs_value());
+        let database_fills = first.is_none_or(|c| c.is_numbered() || c.written_by_database());
+        let spoken = columns.first().map(|c| labels::spoken(c, prefix)).unwrap_or_default();
+        let is = |patterns: &Patterns| patterns.fit(&spoken) || columns.iter().any(|c| patterns.fit_words(c));
+        let is_version = is(&conventions.version_columns);
+        let is_record = is(&conventions.record_keeping);
+        let kept = database_fills || (is_version || is_record) && own.iter().all(|c| !c.must_be_given());
         // A form that couldn't save without the column must show it.
-        let must_be_given = own.iter().any(|c| c.needs_value() && c.default.is_none());
-        let is_sensitive = columns.iter().any(|c| conventions.is_sensitive(c));
+        let must_be_given = own.iter().any(|c| c.must_be_given());
+        let required = must_be_given && !kept && own.iter().all(|c| c.needs_value());
+        let is_sensitive = is(&conventions.sensitive);
         let hidden = is_sensitive && !must_be_given && !is_key;
         let columns_named: Vec<String> = columns.iter().map(|c| without_prefix(c, prefix)).collect();
+        // A short comment is what the column's author calls it.
+        let comment = first.and_then(|c| c.comment.as_deref()).map(str::trim).filter(|c| !c.is_empty() && columns.len() == 1);
+        let own_label = comment.filter(|c| labels::is_label(c));
         let (label, unit) = match (&target, columns_named.as_slice()) {
-            (Some(_), [column]) => (labels::label(column.strip_suffix("_id").unwrap_or(column), conventions), None),
-            (Some((_, target)), _) => (labels::label(target, conventions), None),
+            (_, [_]) if own_label.is_some() => (own_label.unwrap_or_default().to_owned(), None),
+            (Some(_), [column]) => (labels::of_reference(column, conventions), None),
+            (Some(_), _) => (labels::label(&name, conventions), None),
             (None, [column, ..]) if kind.name == "number" || kind.name == "decimal" => labels::measured(column, conventions),
             (None, [column, ..]) if kind.name == "percent" => (labels::measured(column, conventions).0, None),
             (None, [column, ..]) => (labels::label(column, conventions), None),
             (None, []) => (String::new(), None),
         };
-        let is_measure = unit.is_some()
-            || kind.name == "money"
-            || ["number", "decimal"].contains(&kind.name) && columns.iter().any(|c| name::matches_words(&conventions.totals, c));
+        let is_measure = columns.first().is_some_and(|c| adds_up(c, kind, unit.as_deref(), conventions));
         let is_measure = is_measure && !is_key && !kept && !hidden;
         let unique = target.is_none() && !is_key && table.is_unique(&columns);
+        let default = first.filter(|_| !kept && target.is_none() && !hidden).and_then(plain_default);
+        let default = match default {
+            // What isn't said is no.
+            Some(value) if kind.name == "boolean" => (value == Node::from(true) || value == Node::from(1)).then(|| Node::from(true)),
+            other => other,
+        };
         let mut node = Node::table();
         match columns.as_slice() {
             [column] => node.set("column", name::written(column).as_str().into()),
@@ -206,13 +220,13 @@ impl Drafting<'_> {
         let node = node
             .with_some("lookup", key.zip(target.as_ref()).map(|(key, target)| lookup(names, key, target)))
             .with_some("choices", (!values.is_empty()).then(|| choices(values, value_kind)))
-            .with_some("help", first.and_then(|c| c.comment.as_deref()).filter(|c| !c.trim().is_empty()).map(|c| Node::text(c.trim())))
+            .with_some("help", comment.filter(|_| own_label.is_none()).map(Node::text))
             .with_some("required", flag(required))
             .with_some("unique", flag(unique))
             .with_some("min", bound(&declared.least))
             .with_some("max", bound(&declared.greatest))
             .with_some("max_length", longest.map(Node::from))
-            .with_some("default", first.filter(|_| !kept && target.is_none() && !hidden).and_then(plain_default))
+            .with_some("default", default)
             .with_some("decimals", decimals.map(|d| Node::from(i64::from(d))))
             .with_some("unit", unit.as_deref().map(Node::from))
             .with_some("total", is_measure.then(|| "sum".into()))
@@ -221,12 +235,19 @@ impl Drafting<'_> {
             .with_some("hidden", flag(hidden))
             .with_some("read_only", flag(kept));
         FieldDraft {
-            is_address: labels::is_address(&columns, conventions) && !hidden,
+            is_address: columns.len() == 1 && labels::is_address(&spoken, conventions) && !hidden,
+            spoken,
             indexed: columns
                 .first()
                 .is_some_and(|c| table.indexes.iter().any(|i| i.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|p| same(p, c)))),
             unique: table.is_unique(&columns),
             surrogate: is_key && database_fills || is_version && kept,
+            is_version,
+            secret: is_sensitive,
+            record_keeping: is_record,
+            supplied: target.is_none() && first.is_some_and(Column::is_supplied),
+            machine_made: first.is_some_and(|c| labels::is_machine_made(c)),
+            guessed: reference.is_some_and(|r| r.is_guess),
             name,
             label,
             columns,
@@ -263,8 +284,15 @@ fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String
         unique: false,
         kept: false,
         surrogate: false,
+        is_version: false,
+        secret: false,
+        record_keeping: false,
+        supplied: false,
+        machine_made: false,
+        guessed: false,
         target: Some((target, table)),
         is_address: false,
+        spoken: String::new(),
         is_measure: false,
         indexed: false,
         node,
@@ -286,29 +314,6 @@ fn lookup(names: &Names<'_>, key: &ForeignKey, (entity, table): &(String, String
 fn choices(values: &[String], kind: Kind) -> Node {
     let choice = |value: &String| Node::table().with("value", scalar(value, kind)).with("label", labels::of_value(value).as_str().into());
     Node::new(Value::List(values.iter().map(choice).collect()))
-}
-
-/// A field's kind: what the conventions say of its column's type, else what type and name say.
-fn kind(column: &Column, conventions: &Conventions) -> &'static FieldKind {
-    let spelled: String = column.column_type.original.to_lowercase().split_whitespace().collect();
-    let configured = conventions.kinds.iter().find(|(t, _)| t.to_lowercase().split_whitespace().collect::<String>() == spelled);
-    let by_name = conventions.name_kinds.iter().find(|(pattern, _)| name::matches_words(std::slice::from_ref(pattern), &column.name));
-    let plain =
-        |(_, kind): &(&String, &String)| FIELD_KINDS.contains(&kind.as_str()) && !["lookup", "related", "choice"].contains(&kind.as_str());
-    match by_name.filter(plain).or(configured.filter(plain)) {
-        Some((_, kind)) => FieldKind::named(kind),
-        None => FieldKind::of(column),
-    }
-}
-
-/// Why a kind is a guess, and the convention that changes it; nothing where the type alone says it.
-pub(super) fn guessed_kind(column: &Column, kind: &FieldKind, conventions: &Conventions) -> Option<(&'static str, &'static str)> {
-    let nameless = Column { name: String::new(), ..column.clone() };
-    match self::kind(&nameless, conventions) {
-        by_type if by_type.name != kind.name => Some(("by their names", "name_kinds")),
-        by_type if FieldKind::of(&nameless).name != by_type.name => Some(("by their types", "kinds")),
-        _ => None,
-    }
 }
 
 #[cfg(test)]

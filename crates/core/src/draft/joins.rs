@@ -12,6 +12,13 @@ pub(super) struct Join<'a> {
     ends: [&'a ForeignKey; 2],
 }
 
+/// The two foreign keys of a table that has no others than what an application notes for itself: who made the link.
+pub(super) fn ends<'a>(table: &'a Table, conventions: &Conventions) -> Option<(&'a ForeignKey, &'a ForeignKey)> {
+    let mut keys = table.foreign_keys.iter().filter(|k| !k.columns.iter().all(|c| conventions.is_record_keeping(c)));
+    let ends = (keys.next()?, keys.next()?);
+    keys.next().is_none().then_some(ends)
+}
+
 /// One end of a join table, as a related set of the table there.
 #[derive(Debug, Clone)]
 pub(super) struct Linked<'a> {
@@ -24,7 +31,7 @@ impl<'a> Join<'a> {
     /// The table as a join table, unless it carries more than its links. One that is in use as such stays one, whatever
     /// it gained, as long as its links are there.
     pub fn of(schema: &Schema, table: &'a Table, conventions: &Conventions, in_use: bool) -> Option<Join<'a>> {
-        let [one, other] = table.foreign_keys.as_slice() else { return None };
+        let (one, other) = ends(table, conventions)?;
         let linked = |key: &ForeignKey, column: &str| name::contains(&key.columns, column);
         if one.columns.iter().any(|c| linked(other, c)) {
             return None;
@@ -42,7 +49,7 @@ impl<'a> Join<'a> {
         }
         let is_link = |column: &str| linked(one, column) || linked(other, column);
         let carries = table.columns.iter().any(|c| {
-            let kept = conventions.is_record_keeping(&c.name) && (c.nullable || c.default.is_some());
+            let kept = conventions.is_record_keeping(&c.name) && !c.must_be_given();
             !is_link(&c.name) && !c.auto && c.generated.is_none() && !kept
         });
         let both: Vec<String> = one.columns.iter().chain(&other.columns).cloned().collect();

@@ -2,6 +2,8 @@
 
 use super::conventions::{Conventions, LabelCase, UNITS};
 use crate::name;
+use crate::schema::{Column, Kind, Schema, Table, TableKind};
+use std::collections::BTreeMap;
 
 /// Words that are read letter by letter.
 const ACRONYMS: &[&str] = &[
@@ -30,11 +32,90 @@ pub fn unit_of(column: &str) -> Option<&'static str> {
 }
 
 /// Whether a column is part of an address.
-pub(super) fn is_address(columns: &[String], conventions: &Conventions) -> bool {
-    let [column] = columns else { return false };
-    // "mail_address" is none.
-    !name::words(column).iter().any(|w| ["email", "ip", "mail", "type"].contains(&w.as_str()))
-        && name::matches_words(&conventions.address, column)
+pub(super) fn is_address(spoken: &str, conventions: &Conventions) -> bool {
+    let words = name::words(spoken);
+    // An `ip_address` is none, nor are `house_rules`.
+    let other = ["bcc", "email", "file", "host", "http", "ip", "mac", "mail", "memory", "net", "network", "server", "type", "url", "web"];
+    let means = |w: &String| !other.contains(&w.as_str()) && !["rules", "count", "format", "rate"].contains(&w.as_str());
+    !words.is_empty() && words.iter().all(means) && conventions.address.fit(spoken)
+}
+
+/// Whether a word of a column's name makes it the core of a postal address: a place alone is none.
+pub(super) fn is_street_or_town(spoken: &str) -> bool {
+    let core = ["street", "postcode", "zip", "postal", "city", "town", "village", "address", "addr", "plz", "ort", "strasse"];
+    name::words(spoken).iter().any(|w| core.contains(&w.as_str()))
+}
+
+/// Whether a column holds ids or digests that people don't read.
+pub(super) fn is_machine_made(column: &Column) -> bool {
+    const MADE: &[&str] = &["uuid", "guid", "hash", "md5", "sha1", "sha256", "checksum", "digest", "fingerprint", "etag"];
+    matches!(column.column_type.kind, Kind::Uuid | Kind::Binary)
+        || name::words(&column.name).last().is_some_and(|w| MADE.contains(&w.as_str()))
+}
+
+/// The word that the columns of a table begin with: it is no part of what people read. One that is short or names the table may be
+/// missing on a few, so that a column that came later changes no label.
+pub(super) fn prefix_of(table: &Table) -> Option<String> {
+    let all: Vec<Vec<String>> = table.columns.iter().map(|c| name::words(&c.name)).collect();
+    if all.len() < 3 {
+        return None;
+    }
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    for first in all.iter().filter(|words| words.len() > 1).filter_map(|words| words.first()) {
+        *counts.entry(first).or_default() += 1;
+    }
+    let (prefix, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
+    let own = name::words(name::split_qualified(&table.name).1);
+    let is_sign = prefix.chars().count() <= 3 && !SMALL.contains(&prefix) || own.iter().any(|w| w == prefix || singular(w) == prefix);
+    (count == all.len() || is_sign && count >= 3 && count * 3 >= all.len() * 2).then(|| prefix.to_owned())
+}
+
+/// Short words that mean something in front of a column's name.
+const SMALL: &[&str] =
+    &["is", "has", "no", "max", "min", "avg", "day", "net", "tax", "fee", "url", "ip", "old", "new", "sub", "pre", "non"];
+
+/// A column's name without its table's prefix.
+pub(super) fn without_prefix(column: &str, prefix: Option<&str>) -> String {
+    let words = name::words(column);
+    match prefix {
+        Some(prefix) if words.len() > 1 && words.first().is_some_and(|first| first == prefix) => words[1..].join("_"),
+        _ => column.to_owned(),
+    }
+}
+
+/// A column's name as people would say it: without its table's prefix, words that run together taken apart. Patterns fit it.
+pub(super) fn spoken(column: &str, prefix: Option<&str>) -> String {
+    name::words(&without_prefix(column, prefix)).into_iter().flat_map(taken_apart).collect::<Vec<_>>().join("_")
+}
+
+/// The short word that tables of a schema begin with: it is no part of what their records are called.
+pub(super) fn prefix_of_tables(schema: &Schema) -> Option<String> {
+    let tables = || schema.tables.iter().filter(|t| t.kind == TableKind::Table).map(|t| name::words(name::split_qualified(&t.name).1));
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for words in tables().filter(|words| words.len() > 1) {
+        words.into_iter().take(1).for_each(|first| *counts.entry(first).or_default() += 1);
+    }
+    let (prefix, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
+    (count >= 3 && count * 3 >= tables().count() * 2 && prefix.chars().count() <= 4 && !SMALL.contains(&prefix.as_str())).then_some(prefix)
+}
+
+/// The label of a lookup: its column's words without those that only say that it is an id.
+pub(super) fn of_reference(column: &str, conventions: &Conventions) -> String {
+    let mut words = name::words(column);
+    let says = words.iter().filter(|w| !["id", "fk"].contains(&w.as_str())).count();
+    if says > 0 {
+        words.retain(|w| !["id", "fk"].contains(&w.as_str()));
+    }
+    label(&words.join("_"), conventions)
+}
+
+/// Whether a comment is short enough to be a label: a few words, no sentence.
+pub(super) fn is_label(comment: &str) -> bool {
+    comment.chars().count() <= 30
+        && comment.split_whitespace().count() <= 4
+        && comment.chars().any(char::is_alphabetic)
+        && !comment.contains(['\n', '.', ':', ';', ',', '=', '?', '(', '<', '{', '_', '/'])
+        && comment.chars().next().is_some_and(char::is_uppercase)
 }
 
 /// What people read for a value of the database: `top-bar` is "Top bar".
@@ -72,6 +153,7 @@ pub fn label(name: &str, conventions: &Conventions) -> String {
     let expand = |word: String| match conventions.abbreviations.get(&word) {
         Some(long) => long.clone(),
         None if ACRONYMS.contains(&word.as_str()) => word.to_uppercase(),
+        None if word.strip_suffix('s').is_some_and(|one| ACRONYMS.contains(&one)) => format!("{}s", word[..word.len() - 1].to_uppercase()),
         None => word,
     };
     let words: Vec<String> = name::words(name).into_iter().flat_map(taken_apart).map(expand).collect();
@@ -123,8 +205,11 @@ pub fn one_and_many(table: &str, conventions: &Conventions) -> (String, String) 
     (with(&singular), with(&|word| plural(&singular(word))))
 }
 
-fn singular(word: &str) -> String {
+pub(super) fn singular(word: &str) -> String {
     let cut = |ending: &str, new: &str| word.strip_suffix(ending).map(|stem| format!("{stem}{new}"));
+    if let Some(one) = word.strip_suffix('s').filter(|one| ACRONYMS.contains(one)) {
+        return one.to_owned();
+    }
     if word.len() < 4 || word.ends_with("ss") || word.ends_with("us") || word.ends_with("is") {
         return word.to_owned();
     }
@@ -140,6 +225,10 @@ fn plural(word: &str) -> String {
         && !vowel(stem.chars().last())
     {
         return format!("{stem}ies");
+    }
+    // Of Greek: a diagnosis, two diagnoses.
+    if let Some(stem) = word.strip_suffix("sis") {
+        return format!("{stem}ses");
     }
     if ["s", "x", "ch", "sh", "z"].iter().any(|e| word.ends_with(e)) {
         return format!("{word}es");
@@ -162,6 +251,8 @@ mod tests {
             ("box", "Box", "Boxes"),
             ("boxes", "Box", "Boxes"),
             ("bus", "Bus", "Buses"),
+            ("diagnosis", "Diagnosis", "Diagnoses"),
+            ("old_ids", "Old ID", "Old IDs"),
         ] {
             assert_eq!(one_and_many(table, &conventions), (one.to_owned(), many.to_owned()));
         }

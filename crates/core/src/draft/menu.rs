@@ -1,32 +1,95 @@
-//! The menu, from the entities people start at.
+//! The menu, from the entities people start at, by what belongs together.
 
 use super::context::{Context, Drafted};
 use super::conventions::MenuEntities;
-use super::notes::{MENU, Note};
+use super::labels;
+use super::notes::{Doubt, MENU, Note};
 use crate::definition::{Node, Value};
+use crate::name;
 use crate::schema::TableKind;
+use std::collections::{BTreeMap, BTreeSet};
 
-/// Menu groups: records with a name of their own, and views. What is told only by what it belongs to is reached from
-/// there.
+/// Entities of a menu group, at least: fewer stay with the others.
+const TOGETHER: usize = 4;
+
+/// What all records are under that belong nowhere else.
+const RECORDS: &str = "Records";
+const OVERVIEWS: &str = "Overviews";
+const TECHNICAL: &str = "Technical";
+
+/// Menu groups: records with a name of their own, by schema, by the word their tables begin with or by what they belong to; views;
+/// last what the application keeps for itself. What is told only by what it belongs to is reached from there.
 pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
-    let mut groups: [(&str, Vec<&str>); 2] = [("Records", Vec::new()), ("Overviews", Vec::new())];
-    let left_out = left_out(context);
-    for drafted in context.entities.values() {
-        let group = match drafted.table.kind {
-            _ if left_out.contains(&drafted.entity.as_str()) => continue,
-            TableKind::View => 1,
-            TableKind::Table => 0,
+    let left_out: BTreeSet<&str> = left_out(context).into_iter().collect();
+    let offered: Vec<&Drafted<'_>> = context.entities.values().filter(|d| !left_out.contains(d.entity.as_str())).collect();
+    let together = together(context, &offered);
+    let mut groups: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+    for drafted in &offered {
+        let label = match drafted.table.kind {
+            TableKind::View => OVERVIEWS,
+            TableKind::Table if is_technical(context, drafted) => TECHNICAL,
+            TableKind::Table => together.get(drafted.entity.as_str()).map_or(RECORDS, String::as_str),
         };
-        if let Some((_, items)) = groups.get_mut(group) {
-            items.push(&drafted.entity);
+        groups.entry(label).or_default().push(&drafted.entity);
+    }
+    let last = |label: &str| [RECORDS, OVERVIEWS, TECHNICAL].iter().position(|l| *l == label).map_or(0, |at| at + 1);
+    let mut groups: Vec<(&str, Vec<&str>)> = groups.into_iter().collect();
+    groups.sort_by_key(|(label, _)| last(label));
+    let row = |(label, items): (&str, Vec<&str>)| Node::table().with("label", label.into()).with("items", Node::texts(&items));
+    (!groups.is_empty()).then(|| Node::new(Value::List(groups.into_iter().map(row).collect())))
+}
+
+/// By entity: the group of those that it belongs with, where they are several.
+fn together<'a>(context: &'a Context<'_>, offered: &[&'a Drafted<'_>]) -> BTreeMap<&'a str, String> {
+    let conventions = context.names.conventions;
+    let mut found: BTreeMap<&str, String> = BTreeMap::new();
+    let tables: Vec<&Drafted<'_>> =
+        offered.iter().copied().filter(|d| d.table.kind == TableKind::Table && !is_technical(context, d)).collect();
+    let by: [&dyn Fn(&Drafted<'_>) -> Option<String>; 3] = [
+        &|d| name::split_qualified(&d.table.name).0.map(|schema| labels::label(schema, conventions)),
+        &|d| {
+            let first = name::words(&context.names.called(&d.table.name)).into_iter().next()?;
+            // The word that a table of its own is called by is written as that table is.
+            let own = context.entities.get(&first).map(|_| labels::one_and_many(&first, conventions).1);
+            Some(own.unwrap_or_else(|| labels::label(&first, conventions)))
+        },
+        &|d| {
+            let owner = owner(context, d);
+            Some(labels::one_and_many(&context.names.called(&owner.table.name), conventions).1)
+        },
+    ];
+    for group_of in by {
+        let mut groups: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+        for drafted in tables.iter().filter(|d| !found.contains_key(d.entity.as_str())) {
+            if let Some(label) = group_of(drafted) {
+                groups.entry(label).or_default().push(&drafted.entity);
+            }
+        }
+        // A word that all begin with tells nothing apart.
+        for (label, items) in groups.into_iter().filter(|(_, items)| items.len() >= TOGETHER && items.len() < tables.len()) {
+            found.extend(items.into_iter().map(|entity| (entity, label.clone())));
         }
     }
-    let groups: Vec<Node> = groups
-        .into_iter()
-        .filter(|(_, items)| !items.is_empty())
-        .map(|(label, items)| Node::table().with("label", label.into()).with("items", Node::texts(&items)))
-        .collect();
-    (!groups.is_empty()).then(|| Node::new(Value::List(groups)))
+    found
+}
+
+/// What an entity's records always belong to, and that again, up to what belongs to nothing.
+fn owner<'a>(context: &'a Context<'_>, drafted: &'a Drafted<'_>) -> &'a Drafted<'a> {
+    let mut at = drafted;
+    let mut seen = BTreeSet::new();
+    while seen.insert(at.entity.as_str()) {
+        let lookup = at.fields.iter().find(|f| f.kind.name == "lookup" && f.required && !f.record_keeping);
+        match lookup.and_then(|f| context.by_entity(&f.target.as_ref()?.0)) {
+            Some(next) if !seen.contains(next.entity.as_str()) => at = next,
+            _ => break,
+        }
+    }
+    at
+}
+
+/// Whether the application keeps a table for itself, as its name says.
+fn is_technical(context: &Context<'_>, drafted: &Drafted<'_>) -> bool {
+    context.names.conventions.technical.fit_words(name::split_qualified(&drafted.table.name).1)
 }
 
 /// Entities that are reached from others alone.
@@ -41,16 +104,46 @@ fn left_out<'a>(context: &'a Context<'_>) -> Vec<&'a str> {
 
 /// What was guessed of the menu.
 pub(super) fn notes(context: &Context<'_>) -> Vec<Note> {
-    let note = Note::new(&[MENU], "menu", "not in it", "its records belong to others").changed_by(Some("menu"));
-    left_out(context).into_iter().map(|entity| note.clone().of(entity)).collect()
+    let note = Note::new(&[MENU], "menu", "not in it", "its records belong to others").changed_by(Some("menu")).doubted(Doubt::Menu);
+    let technical = Note::new(&[MENU], "menu", "last", "a technical table, by its name").changed_by(Some("technical")).doubted(Doubt::Menu);
+    let left_out = left_out(context);
+    let is_last = |d: &&Drafted<'_>| d.table.kind == TableKind::Table && is_technical(context, d) && !left_out.contains(&d.entity.as_str());
+    let last = context.entities.values().filter(is_last).map(|d| technical.clone().of(&d.entity));
+    left_out.iter().map(|entity| note.clone().of(entity)).chain(last).collect()
 }
 
 /// A table without a name of its own that always belongs to another: a line, an event.
 fn belongs_to_others(drafted: &Drafted<'_>) -> bool {
     let named = drafted.fields.iter().any(|f| {
         let column = f.columns.first().map_or("", String::as_str);
-        f.is_text() && (f.unique || ["name", "title", "last_name"].iter().any(|n| crate::name::same(n, column)))
+        f.is_text() && (f.unique || ["name", "title", "last_name"].iter().any(|n| name::same(n, column)))
     });
     let belongs = drafted.fields.iter().any(|f| f.kind.name == "lookup" && f.required);
     belongs && !named
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn the_menu_keeps_together_what_belongs_together() {
+        crate::testkit::draft_as_said(
+            r#"
+# A few are one list; what the application keeps for itself stands last.
+before mail_queue: id integer key; subject text required
+then app/menu[0].label = "Records"
+then app/menu[1].label = "Overviews"
+then app/menu[2].label = "Technical"
+then app/menu[2].items = ["mail_queue"]
+
+# By the word they begin with.
+before stock: id integer key; name text required
+before stock_place: id integer key; name text required
+before stock_unit: id integer key; name text required
+before stock_kind: id integer key; name text required
+then app/menu[0].label = "Stocks"
+then app/menu[0].items = ["stock", "stock_kind", "stock_place", "stock_unit"]
+then app/menu[1].label = "Records"
+"#,
+        );
+    }
 }

@@ -12,12 +12,17 @@ mod fields;
 mod given;
 mod joins;
 mod keys;
+mod kind;
 mod labels;
+mod measures;
 mod menu;
 mod names;
 mod notes;
 mod pages;
+mod referable;
+mod references;
 mod routines;
+mod sections;
 mod titles;
 
 pub use constraints::Declared;
@@ -25,7 +30,7 @@ pub use conventions::{Conventions, LabelCase, MenuEntities};
 pub use explain::{Explained, explained};
 pub use labels::{field_label, of_value as choice_label, unit_of};
 pub use names::{NamesInUse, wanted_name};
-pub use notes::Note;
+pub use notes::{Doubt, Guess, Note, worth_a_look};
 
 use crate::definition::{FileKey, Node, Tree, rename_mentions};
 use crate::name;
@@ -34,6 +39,7 @@ use context::{Context, Drafted, Title};
 use given::Names;
 use joins::{Join, Linked};
 use rayon::prelude::*;
+use referable::Referable;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
@@ -72,7 +78,8 @@ fn built<R>(schema: &Schema, plan: &DraftInput<'_>, then: impl FnOnce(&Context<'
     let schema = &*if first.is_empty() { Cow::Borrowed(schema) } else { Cow::Owned(first.applied_to(schema)) };
     let joins = join_tables(schema, plan);
     let in_use = plan.names.completed(schema, &joins.iter().map(|j| j.table.name.as_str()).collect::<Vec<_>>());
-    let names = Names { schema, conventions: plan.conventions, in_use: &in_use };
+    let (prefix, referable) = (labels::prefix_of_tables(schema), Referable::of(schema));
+    let names = Names { schema, conventions: plan.conventions, in_use: &in_use, prefix, referable };
     let context = gathered(&names, &joins, plan.open_to);
     let mut draft = Draft::default();
     let entities: Vec<&Drafted<'_>> = context.entities.values().collect();
@@ -102,10 +109,8 @@ fn join_tables<'a>(schema: &'a Schema, plan: &DraftInput<'_>) -> Vec<Join<'a>> {
     let pointed: std::collections::BTreeSet<String> =
         schema.tables.iter().flat_map(|t| &t.foreign_keys).map(|k| name::fold(&k.table)).collect();
     let is_free = |table: &&Table| plan.names.may_join(&table.name) && !pointed.contains(&name::fold(&table.name));
-    let candidates = schema.tables.iter().filter(|t| t.foreign_keys.len() == 2).filter(is_free);
-    let wanted = |table: &&Table| {
-        plan.names.is_join(&table.name) || name::matches_any(&plan.conventions.join_tables, name::split_qualified(&table.name).1)
-    };
+    let candidates = schema.tables.iter().filter(|t| joins::ends(t, plan.conventions).is_some()).filter(is_free);
+    let wanted = |table: &&Table| plan.names.is_join(&table.name) || plan.conventions.join_tables.fit(name::split_qualified(&table.name).1);
     candidates.filter(wanted).filter_map(|t| Join::of(schema, t, plan.conventions, plan.names.is_join(&t.name))).collect()
 }
 

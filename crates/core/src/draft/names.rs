@@ -266,9 +266,18 @@ pub fn wanted_name(table: &Table, column: &str, is_lookup: bool) -> String {
     if is_lookup { lookup_name(table, &[column.to_owned()], "") } else { entity_name(column) }
 }
 
-/// The name of a field over a foreign key: the column without its `_id`, or the target of a composite one.
+/// The name of a field over a foreign key: the column without its `_id`, or the target of a composite one, with the word that all its
+/// columns begin with: `from_port` and `to_port`.
 pub(super) fn lookup_name(table: &Table, columns: &[String], target: &str) -> String {
-    let [column] = columns else { return entity_name(target) };
+    let [column] = columns else {
+        let first = |column: &String| name::words(column).into_iter().next().filter(|first| !name::same(first, column));
+        let shared = columns.first().and_then(first).filter(|word| columns.iter().all(|c| first(c).as_ref() == Some(word)));
+        let own = name::split_qualified(target).1;
+        return match shared.filter(|word| !name::words(own).contains(word)) {
+            Some(word) => entity_name(&format!("{word}_{own}")),
+            None => entity_name(target),
+        };
+    };
     let lower = entity_name(column);
     let stem = lower.strip_suffix("_id").or_else(|| lower.strip_suffix("_no").filter(|s| table.column(s).is_none()));
     stem.filter(|s| !s.is_empty()).map_or(lower.clone(), str::to_owned)

@@ -42,7 +42,7 @@ impl<'a> PageDraft<'a> {
                 Some(node.with_some("sort", self.sort()))
             }
             PageKind::Detail => Some(self.sections(&|_| true).with_some("children", self.children())),
-            PageKind::Add => (!self.read_only).then(|| self.sections(&|field| !field.kept)),
+            PageKind::Add => (!self.read_only).then(|| self.sections(&|field| !field.kept && !field.supplied)),
             // Nothing can be changed in a record that is nothing but its key.
             PageKind::Edit => (!self.read_only).then(|| self.sections(&|field| !field.kept || !field.surrogate)),
             PageKind::Bulk => {
@@ -83,7 +83,7 @@ impl<'a> PageDraft<'a> {
     }
 
     /// The fields that the title names, in its order.
-    fn titled(&self) -> Vec<&'a FieldDraft> {
+    pub(super) fn titled(&self) -> Vec<&'a FieldDraft> {
         let template = sql::parse_template(self.title);
         template.fields().filter_map(|(name, ..)| self.fields.iter().find(|f| f.name == name)).collect()
     }
@@ -92,7 +92,7 @@ impl<'a> PageDraft<'a> {
     /// while there is room.
     pub(super) fn listed(&self) -> Vec<&'a FieldDraft> {
         let shown = self.shown();
-        let fits = |f: &&FieldDraft| !f.is_bulky() && !f.is_related();
+        let fits = |f: &&FieldDraft| !f.is_bulky() && !f.is_related() && !f.secret;
         let mut listed: Vec<&FieldDraft> =
             self.titled().into_iter().filter(|f| fits(f) && shown.iter().any(|s| s.name == f.name)).collect();
         let later = |f: &FieldDraft| f.is_address && !["place", "city", "town"].contains(&f.name.as_str());
@@ -117,9 +117,9 @@ impl<'a> PageDraft<'a> {
     pub(super) fn searched(&self) -> Vec<&'a FieldDraft> {
         let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
         let patterns = &self.context.names.conventions.searches;
-        let known = |f: &FieldDraft| f.columns.first().is_some_and(|c| crate::name::matches_words(patterns, c));
+        let known = |f: &FieldDraft| patterns.fit(&f.spoken);
         let shown = self.shown();
-        let texts: Vec<&FieldDraft> = shown.iter().copied().filter(|f| f.is_text()).collect();
+        let texts: Vec<&FieldDraft> = shown.iter().copied().filter(|f| f.is_text() && !f.secret).collect();
         let wanted = |f: &&FieldDraft| {
             f.unique || f.indexed || known(f) || titled.contains(&f.name.as_str()) || ["email", "phone"].contains(&f.kind.name)
         };
@@ -128,13 +128,13 @@ impl<'a> PageDraft<'a> {
             searched = texts;
         }
         // What a record is called by may be another record's name.
-        searched.extend(self.titled().into_iter().filter(|f| f.kind.name == "lookup" && !f.hidden));
+        searched.extend(self.titled().into_iter().filter(|f| f.kind.name == "lookup" && !f.hidden && !f.secret));
         searched
     }
 
     /// Lookups, choices, dates and booleans.
     pub(super) fn filtered(&self) -> Vec<&'a FieldDraft> {
-        self.shown().into_iter().filter(|f| f.kind.is_filtered && !f.kept).collect()
+        self.shown().into_iter().filter(|f| f.kind.is_filtered && !f.kept && !f.secret).collect()
     }
 
     /// Sorted by what records are called; by the newest date where only a date tells.
@@ -154,27 +154,6 @@ impl<'a> PageDraft<'a> {
             }
         }
         (!by.is_empty()).then(|| Node::texts(&by))
-    }
-
-    /// Sections: short fields, the address together, long texts and pictures, then what is kept of the record.
-    pub(super) fn sections(&self, wanted: &dyn Fn(&FieldDraft) -> bool) -> Node {
-        let fields: Vec<&FieldDraft> = self.shown().into_iter().filter(|f| wanted(f)).collect();
-        let address = fields.iter().filter(|f| f.is_address).count() > 1 && !["Address", "More", "Record"].contains(&self.one);
-        let place = |f: &FieldDraft| match f {
-            _ if f.kept && !f.surrogate && !f.columns.is_empty() => 3,
-            _ if f.is_bulky() => 2,
-            _ if f.is_address && address => 1,
-            _ => 0,
-        };
-        let titles = [self.one, "Address", if self.one == "More" { "Further" } else { "More" }, "Record"];
-        let mut sections: Vec<Node> = Vec::new();
-        for (at, title) in titles.into_iter().enumerate() {
-            let own: Vec<&FieldDraft> = fields.iter().copied().filter(|f| place(f) == at).collect();
-            if !own.is_empty() {
-                sections.push(Node::table().with("title", title.into()).with("fields", self.names(&own)));
-            }
-        }
-        Node::table().with("sections", Node::new(Value::List(sections)))
     }
 
     /// A list for every lookup of another entity that points here.

@@ -2,16 +2,18 @@
 
 use super::context::{Context, Title};
 use super::fields::FieldDraft;
-use crate::name;
+use crate::name::{self, Patterns};
 use crate::schema::{Table, TableKind};
 
 /// The title of a table's records. `around` are the tables whose titles are being looked for, so that titles never
 /// chase each other.
 pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around: &mut Vec<String>) -> Title {
     let convention = Some("titles");
-    let readable = |template: String, why: &'static str| Title { template, why, is_readable: true, convention };
+    let readable = |template: String, why: &'static str| Title { template, why, is_readable: true, is_doubtful: false, convention };
+    let doubtful = |title: Title| Title { is_doubtful: true, ..title };
     let own = context.fields_of(&table.name);
-    let open: Vec<&FieldDraft> = own.iter().filter(|f| !f.hidden && !f.is_bulky()).collect();
+    let open: Vec<&FieldDraft> =
+        own.iter().filter(|f| !f.hidden && !f.is_bulky() && !f.secret && !f.record_keeping && !f.machine_made).collect();
     let texts: Vec<&FieldDraft> = open.iter().copied().filter(|f| f.is_text()).collect();
     let plain = |f: &FieldDraft| format!("{{{}}}", f.name);
     if table.kind == TableKind::View && key.len() > 1 {
@@ -26,13 +28,17 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
             return Title { convention: None, ..readable(parts.join(", "), "what the view keeps apart") };
         }
     }
-    let called = |wanted: &str| {
-        let fits = |f: &&&FieldDraft| name::matches_words(&[wanted.to_owned()], f.columns.first().map_or("", String::as_str));
-        texts.iter().filter(|f| f.required || !wanted.contains('*')).find(fits).map(|f| plain(f))
+    let called = |wanted: &Patterns, is_loose: bool| {
+        let fits = |f: &&&FieldDraft| wanted.fit(&f.spoken);
+        texts.iter().filter(|f| f.required || !is_loose).find(fits).map(|f| plain(f))
     };
-    for wanted in &context.names.conventions.titles {
-        let parts: Option<Vec<String>> = wanted.split(',').map(|part| called(part.trim())).collect();
+    for (wanted, parts) in context.names.conventions.titles.all() {
+        let parts: Option<Vec<String>> = parts.iter().map(|part| called(part, wanted.contains('*'))).collect();
         if let Some(parts) = parts {
+            // A file's name alone tells nothing apart where its directory belongs to it.
+            if let (Some(whole), true) = (together(table, &texts, &parts), wanted.contains('*')) {
+                return readable(whole, "texts that are unique together");
+            }
             let why = if parts.len() > 1 { "people are called by their names" } else { "a name" };
             return readable(parts.join(", "), why);
         }
@@ -40,21 +46,35 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
     if let Some(field) = texts.iter().find(|f| f.unique && f.required).or_else(|| texts.iter().find(|f| f.unique)) {
         return readable(plain(field), "text, and unique");
     }
+    if let Some(whole) = together(table, &texts, &[]) {
+        return readable(whole, "texts that are unique together");
+    }
     if let Some(parts) = references(context, table, &open, around) {
         return readable(parts, "what it belongs to, and when");
     }
     if let Some(field) = texts.iter().find(|f| f.required) {
-        return readable(plain(field), "the first required text");
+        return doubtful(readable(plain(field), "the first required text"));
     }
     if let Some(field) = texts.first() {
-        return readable(plain(field), "the first text");
+        return doubtful(readable(plain(field), "the first text"));
     }
     let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(key, c))).map(plain).collect();
-    if by_key.is_empty() {
-        Title { template: own.first().map(plain).unwrap_or_default(), why: "there is nothing else", is_readable: false, convention }
-    } else {
-        Title { template: by_key.join(" "), why: "there is nothing more readable than the key", is_readable: false, convention }
-    }
+    let (template, why) = match own.first() {
+        Some(first) if by_key.is_empty() => (plain(first), "there is nothing else"),
+        _ => (by_key.join(" "), "there is nothing more readable than the key"),
+    };
+    Title { template, why, is_readable: false, is_doubtful: true, convention }
+}
+
+/// Two or three texts that are unique together, these among them: "host, instance".
+fn together(table: &Table, texts: &[&FieldDraft], among: &[String]) -> Option<String> {
+    let whole = |columns: &[String]| {
+        let field = |column: &String| texts.iter().find(|f| f.columns.as_slice() == std::slice::from_ref(column));
+        let parts: Vec<String> = columns.iter().map(|c| field(c).map(|f| format!("{{{}}}", f.name))).collect::<Option<_>>()?;
+        ((2..=3).contains(&parts.len()) && among.iter().all(|a| parts.contains(a))).then(|| parts.join(", "))
+    };
+    let uniques = table.uniques.iter().map(|u| u.columns.as_slice());
+    std::iter::once(table.primary_key.as_slice()).chain(uniques).find_map(whole)
 }
 
 /// What a record belongs to and its first date: "hive 12, 2026-05-01".
@@ -104,6 +124,21 @@ mod tests {
                 "hive: id integer key; name text\nvisit: id integer key; hive_id integer required -> hive; visited_on date required",
                 "visit",
                 "{hive}, {visited_on}",
+            ),
+            // What is unique together, before what it belongs to; a file by its directory too.
+            ("node: id integer key; host text required; instance text required; unique host instance", "node", "{host}, {instance}"),
+            (
+                "file: id integer key; directory text required; file_name text required; unique directory file_name",
+                "file",
+                "{directory}, {file_name}",
+            ),
+            ("hive: id integer key; yard text required; name text required; unique yard name", "hive", "{name}"),
+            // Neither secrets, nor digests, nor what an application notes for itself.
+            ("key: id integer key; access_token text required unique; body_hash text required; purpose text", "key", "{purpose}"),
+            (
+                "hive: id integer key; name text\nmove: id integer key; hive_id integer required -> hive; created_at moment; moved_on date",
+                "move",
+                "{hive}, {moved_on}",
             ),
             ("reading: id integer key; value decimal(8,2)", "reading", "{id}"),
             ("count: year integer key; month integer key; many integer", "count", "{year} {month}"),

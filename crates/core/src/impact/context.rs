@@ -5,7 +5,7 @@ use crate::changes::{Change, ChangeKind};
 use crate::definition::{Entity, Field, Model, Problem, validate};
 use crate::name;
 use crate::rename::{Evidence, RenameMap};
-use crate::schema::{Operation, Refusal, Schema};
+use crate::schema::{Operation, Refusal, Schema, Writes};
 use crate::sql;
 use crate::statements::Use;
 use std::collections::BTreeMap;
@@ -124,6 +124,8 @@ pub struct Context<'a> {
     pub(super) lookups_to: BTreeMap<&'a str, Vec<(&'a Entity, &'a Field)>>,
     /// The renames that are presumed.
     pub(super) names: RenameMap,
+    /// What the changed schema takes of writes.
+    pub(super) writes: Writes<'a>,
     /// The entities over each table, by its folded name.
     pub(super) by_table: BTreeMap<String, Vec<&'a Entity>>,
     /// By query that stands in for a table: its result columns, where the changed schema takes it and they can be told.
@@ -145,7 +147,9 @@ impl<'a> Context<'a> {
         }
         let problems = validate(input.tree, input.accepted);
         let names = input.comparison.presumed();
-        let mut context = Context { input, model, lost: Vec::new(), problems, names, limits: Vec::new(), lookups_to, by_table, results };
+        let writes = Writes::of(input.changed);
+        let mut context =
+            Context { input, model, lost: Vec::new(), problems, names, limits: Vec::new(), lookups_to, writes, by_table, results };
         context.limits = context.gather_limits();
         context.lost = context.gather();
         context

@@ -196,6 +196,9 @@ impl<'a> TableCounter<'a> {
         let own_kind = column.column_type.kind;
         let number = matches!(kind, "number" | "decimal" | "percent" | "money");
         let date = kind == "date";
+        if kind == "boolean" && matches!(own_kind, Kind::Integer | Kind::Decimal | Kind::Float) {
+            return Some(format!("{own} NOT IN (0, 1)"));
+        }
         if self.engine == Engine::Sqlite {
             let loose = !self.table.strict;
             return match own_kind {

@@ -4,7 +4,7 @@ use super::sound::doubtful;
 use super::{Context, Lost, What};
 use crate::definition::{Entity, Page};
 use crate::name;
-use crate::schema::{Column, Operation, Schema, Table};
+use crate::schema::{Column, Operation, Table, Writes};
 use crate::sql::{self, Target};
 use crate::statements::{self, Need, Use, Why};
 use rayon::prelude::*;
@@ -117,9 +117,9 @@ impl<'a> Context<'a> {
                     // An INSERT without a list of columns gives them all.
                     Some((known, Operation::Insert, columns)) if columns.is_empty() => {
                         let all: Vec<String> = known.columns.iter().map(|c| c.name.clone()).collect();
-                        write_fails(changed, known, Operation::Insert, &all)
+                        write_fails(&self.writes, known, Operation::Insert, &all)
                     }
-                    Some((known, operation, columns)) => write_fails(changed, known, operation, &columns),
+                    Some((known, operation, columns)) => write_fails(&self.writes, known, operation, &columns),
                     None => fails,
                 }
             }
@@ -128,7 +128,7 @@ impl<'a> Context<'a> {
                 Err(wrong) => vec![What::Routine { name: name.clone(), wrong }],
             },
             Need::Write { table, operation, columns } => match readable(table) {
-                Some(known) => write_fails(changed, known, *operation, columns),
+                Some(known) => write_fails(&self.writes, known, *operation, columns),
                 None => Vec::new(),
             },
         }
@@ -150,9 +150,9 @@ impl<'a> Context<'a> {
     }
 }
 
-fn write_fails(schema: &Schema, table: &Table, operation: Operation, columns: &[String]) -> Vec<What> {
+fn write_fails(writes: &Writes<'_>, table: &Table, operation: Operation, columns: &[String]) -> Vec<What> {
     let written: Vec<&str> = columns.iter().map(String::as_str).collect();
-    if let Some(refusal) = schema.refuses_write(table, operation, &written) {
+    if let Some(refusal) = writes.refused(table, operation, &written) {
         return vec![What::Refused { table: table.name.clone(), operation, refusal }];
     }
     let of = |column: &Column| (table.name.clone(), column.name.clone());

@@ -9,7 +9,7 @@ use crate::definition::{Entity, Field, PageKind};
 use crate::name;
 use crate::schema::{Operation, Schema, Table, TableKind};
 use rayon::prelude::*;
-use std::collections::BTreeSet;
+use std::collections::{HashMap, HashSet};
 
 /// How far statements reach from lookup to lookup: a choice's title, and three lookups from there.
 const REACH: usize = 5;
@@ -17,8 +17,34 @@ const REACH: usize = 5;
 /// The entities whose statements have to be made to know whether the changed schema takes them.
 pub(super) fn doubtful<'a>(context: &Context<'a>) -> Vec<&'a Entity> {
     let entities: Vec<&'a Entity> = context.entities().collect();
-    let plain: BTreeSet<&str> = entities.par_iter().filter(|e| is_plain(e, context.changed())).map(|e| e.name.as_str()).collect();
-    entities.into_par_iter().filter(|e| !is_sound(context, e, &plain)).collect()
+    // What others may come by, and what is asked of an entity's own statements alone.
+    let judged = |e: &&'a Entity| (*e, is_plain(e, context.changed()) && lookups_are_sound(context, e), is_sound_alone(context, e));
+    let judged: Vec<(&Entity, bool, bool)> = entities.par_iter().map(judged).collect();
+    let unsure = judged.iter().filter(|(_, plain, _)| !plain).map(|(entity, ..)| *entity);
+    let reaching = reaching(context, unsure);
+    judged.into_iter().filter(|(entity, _, sound)| !sound || reaching.contains(entity.name.as_str())).map(|(entity, ..)| entity).collect()
+}
+
+/// The entities whose statements may come by one of these, and these: found from them backwards, so that it costs what is unsure.
+fn reaching<'a>(context: &Context<'a>, unsure: impl Iterator<Item = &'a Entity>) -> HashSet<&'a str> {
+    let mut front: Vec<&str> = unsure.map(|entity| entity.name.as_str()).collect();
+    let mut seen: HashSet<&str> = front.iter().copied().collect();
+    if front.is_empty() {
+        return seen;
+    }
+    let mut before: HashMap<&str, Vec<&str>> = HashMap::new();
+    for entity in context.entities() {
+        let lookups = entity.fields.iter().filter_map(|f| f.lookup.as_ref()).map(|l| l.entity.value.as_str());
+        let children = entity.pages.iter().flat_map(|p| &p.children).map(|c| c.entity.value.as_str());
+        for reached in lookups.chain(children) {
+            before.entry(reached).or_default().push(&entity.name);
+        }
+    }
+    for _ in 0..REACH {
+        let next = front.iter().flat_map(|reached| before.get(reached)).flatten().copied();
+        front = next.filter(|name| seen.insert(name)).collect();
+    }
+    seen
 }
 
 /// Whether everything that others may read of an entity is there, by plain columns.
@@ -35,7 +61,8 @@ fn is_plain(entity: &Entity, changed: &Schema) -> bool {
     entity.key.iter().all(|c| there(&c.value)) && entity.fields.iter().flat_map(|f| &f.columns).all(|c| there(&c.value))
 }
 
-fn is_sound(context: &Context<'_>, entity: &Entity, plain: &BTreeSet<&str>) -> bool {
+/// Whether the table takes what the entity's own statements ask of it.
+fn is_sound_alone(context: &Context<'_>, entity: &Entity) -> bool {
     let source = &entity.source;
     let by_hand = !entity.checks.is_empty()
         || !entity.imports.is_empty()
@@ -44,16 +71,17 @@ fn is_sound(context: &Context<'_>, entity: &Entity, plain: &BTreeSet<&str>) -> b
         || source.update.is_some()
         || source.delete.is_some()
         || entity.pages.iter().any(|p| p.condition.is_some());
-    if by_hand || !plain.contains(entity.name.as_str()) {
+    if by_hand {
         return false;
     }
     let Some(table) = context.changed().table(&entity.table.value) else { return false };
     let totals = entity.fields.iter().all(|f| f.total.is_none() || !context.changed().engine.tells_types());
-    totals
-        && entity.version.as_ref().is_none_or(|v| table.reads(&v.value))
-        && entity.fields.iter().all(|f| lookup_is_sound(context, table, f))
-        && reaches_only_plain(context, entity, plain)
-        && writes_are_sound(context, entity, table)
+    totals && entity.version.as_ref().is_none_or(|v| table.reads(&v.value)) && writes_are_sound(context, entity, table)
+}
+
+fn lookups_are_sound(context: &Context<'_>, entity: &Entity) -> bool {
+    let table = context.changed().table(&entity.table.value);
+    table.is_some_and(|table| entity.fields.iter().all(|field| lookup_is_sound(context, table, field)))
 }
 
 /// Whether a lookup's columns are there at both ends and can be compared.
@@ -69,29 +97,6 @@ fn lookup_is_sound(context: &Context<'_>, table: &Table, field: &Field) -> bool 
     })
 }
 
-/// Whether every entity that a statement may come by is plain, and compares as its lookups want.
-fn reaches_only_plain(context: &Context<'_>, entity: &Entity, plain: &BTreeSet<&str>) -> bool {
-    let mut seen: BTreeSet<&str> = BTreeSet::from([entity.name.as_str()]);
-    let mut front = vec![entity];
-    for _ in 0..REACH {
-        let mut next = Vec::new();
-        for here in front {
-            let lookups = here.fields.iter().filter_map(|f| f.lookup.as_ref()).map(|l| l.entity.value.as_str());
-            let children = here.pages.iter().flat_map(|p| &p.children).map(|c| c.entity.value.as_str());
-            for name in lookups.chain(children) {
-                let Some(reached) = context.model.entities.get(name).filter(|_| seen.insert(name)) else { continue };
-                let table = context.changed().table(&reached.table.value);
-                if !plain.contains(name) || !table.is_some_and(|t| reached.fields.iter().all(|f| lookup_is_sound(context, t, f))) {
-                    return false;
-                }
-                next.push(reached);
-            }
-        }
-        front = next;
-    }
-    true
-}
-
 /// Whether the table takes every write of the entity's pages.
 fn writes_are_sound(context: &Context<'_>, entity: &Entity, table: &Table) -> bool {
     let saving = || entity.pages.iter().filter(|p| p.kind.saves());
@@ -102,7 +107,7 @@ fn writes_are_sound(context: &Context<'_>, entity: &Entity, table: &Table) -> bo
     let all: Vec<&str> = table.columns.iter().map(|c| c.name.as_str()).collect();
     let taken = [Operation::Insert, Operation::Update, Operation::Delete]
         .into_iter()
-        .all(|operation| context.changed().refuses_write(table, operation, &all).is_none());
+        .all(|operation| context.writes.refused(table, operation, &all).is_none());
     // A role that may not give every field adds records in a way of its own.
     if entity.access.iter().any(|a| a.add && !(a.hide.is_empty() && a.read_only.is_empty())) {
         return false;

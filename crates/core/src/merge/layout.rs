@@ -91,7 +91,7 @@ impl Placement {
                 continue;
             }
             asked.push(page.key.clone());
-            let required = columns.iter().filter_map(|c| input.changed.column(table, c)).any(|c| c.needs_value() && c.default.is_none());
+            let required = columns.iter().filter_map(|c| input.changed.column(table, c)).any(|c| c.must_be_given());
             if page.key == "add" && required {
                 needed.push(page.key.clone());
             }

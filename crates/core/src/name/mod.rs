@@ -6,8 +6,10 @@
 //! A table outside the home schema has a *qualified* name: schema and name with [`SEPARATOR`] between, which
 //! can't be mistaken for a dot in a name. People see and write it as `schema.table`.
 
+mod patterns;
 mod renames;
 
+pub use patterns::{Patterns, fitting};
 pub use renames::RenameMap;
 
 use crate::engine::Engine;
@@ -137,23 +139,6 @@ fn push_word(words: &mut Vec<String>, word: &mut String) {
     if !word.is_empty() {
         words.push(std::mem::take(word));
     }
-}
-
-/// Whether a name matches one of the patterns (`*` and `?` as in a shell), without regard to case.
-pub fn matches_any<S: AsRef<str>>(patterns: &[S], name: &str) -> bool {
-    let name = fold(name);
-    patterns.iter().any(|pattern| fast_glob::glob_match(fold(pattern.as_ref()), &name))
-}
-
-/// Whether a name fits one of the patterns, as it is written or by its words: `createdAt` fits `created_at`.
-pub fn matches_words<S: AsRef<str>>(patterns: &[S], name: &str) -> bool {
-    matches_any(patterns, name) || matches_any(patterns, &words(name).join("_"))
-}
-
-/// Whether the name of a question or follow-up fits a pattern: `*` stands for anything, also across its parts.
-pub fn fits(pattern: &str, name: &str) -> bool {
-    let flat = |text: &str| text.replace('/', "\u{1}");
-    matches_any(&[flat(pattern)], &flat(name))
 }
 
 /// The nearest of the known names, if one is near enough to be a likely slip of the finger.

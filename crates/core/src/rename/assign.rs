@@ -13,7 +13,7 @@ use super::tables::{self, Rarity};
 use super::trail;
 use super::vanished::gone_name;
 use crate::name::{self, RenameMap};
-use crate::schema::{Column, Schema, Table};
+use crate::schema::{Column, Pointing, Schema, Table};
 use pathfinding::kuhn_munkres::kuhn_munkres;
 use pathfinding::matrix::Matrix;
 use std::collections::{BTreeMap, BTreeSet};
@@ -148,8 +148,9 @@ fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Cer
     }
     let new: Vec<&Table> = changed.tables.iter().filter(|t| accepted.table(&t.name).is_none() || is_target(&t.name)).collect();
     let (names, rarity) = (Names::of(accepted, changed), Rarity::of(accepted, changed));
-    let before: BTreeMap<&str, tables::Known<'_>> = lost.iter().map(|t| (t.name.as_str(), tables::Known::of(t, accepted))).collect();
-    let now: BTreeMap<&str, tables::Known<'_>> = new.iter().map(|t| (t.name.as_str(), tables::Known::of(t, changed))).collect();
+    let (pointed, pointed_now) = (Pointing::of(accepted), Pointing::of(changed));
+    let before: BTreeMap<&str, tables::Known<'_>> = lost.iter().map(|t| (t.name.as_str(), tables::Known::of(t, &pointed))).collect();
+    let now: BTreeMap<&str, tables::Known<'_>> = new.iter().map(|t| (t.name.as_str(), tables::Known::of(t, &pointed_now))).collect();
     let scored = |a: &Table, b: &Table| match (before.get(a.name.as_str()), now.get(b.name.as_str())) {
         (Some(a), Some(b)) => score::tables(a, b, &names, &rarity, new.len()),
         _ => (f64::NEG_INFINITY, Vec::new()),

@@ -10,7 +10,7 @@ use super::signs::{Pair, Sign};
 use super::tables::{self, Rarity};
 use super::{Evidence, Known, RenameMap, find_renames, score, weights};
 use crate::name;
-use crate::schema::{Column, Engine, Kind, Schema, Table};
+use crate::schema::{Column, Engine, Kind, Pointing, Schema, Table};
 use crate::testkit::{schema_on, step};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
@@ -257,10 +257,10 @@ fn count() {
         let gone: Vec<_> = before.tables.iter().filter(|t| after.table(&t.name).is_none()).collect();
         let come: Vec<_> = after.tables.iter().filter(|t| before.table(&t.name).is_none()).collect();
         for old in &before.tables {
-            let known = tables::Known::of(old, before);
+            let known = tables::Known::of(old, &Pointing::of(before));
             for new in after.tables.iter().filter(|n| n.name != old.name) {
                 let is_true = map.table(&old.name) == new.name;
-                let other = tables::Known::of(new, after);
+                let other = tables::Known::of(new, &Pointing::of(after));
                 let (levels, _) = tables::levels(&known, &other, &names, &rarity);
                 let counts = if is_true { &mut true_tables } else { &mut chance_tables };
                 levels.iter().enumerate().for_each(|(sign, level)| counts[sign][*level] += 1.0);

@@ -2,7 +2,7 @@
 
 use super::alike::{Likeness, Names};
 use crate::name;
-use crate::schema::{Kind, Schema, Table};
+use crate::schema::{Kind, Pointing, Schema, Table};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// How many signs there are: the name, the columns, what kind of columns, who refers to it, what it refers to.
@@ -44,13 +44,13 @@ impl Rarity {
 
 impl<'a> Known<'a> {
     /// Works it out.
-    pub fn of(table: &'a Table, schema: &Schema) -> Known<'a> {
+    pub fn of(table: &'a Table, pointing: &Pointing<'_>) -> Known<'a> {
         Known {
             table,
             columns: table.columns.iter().map(|c| name::fold(&c.name)).collect(),
             kinds: table.columns.iter().map(|c| c.column_type.kind).collect(),
             references: table.foreign_keys.iter().map(|k| name::fold(&k.table)).collect(),
-            referrers: schema.references_to(&table.name).map(|(from, _)| name::fold(&from.name)).collect(),
+            referrers: pointing.at(&table.name).map(|(from, _)| name::fold(&from.name)).collect(),
         }
     }
 }

@@ -16,6 +16,7 @@ mod rights;
 mod snapshot;
 mod table;
 mod type_name;
+mod writes;
 
 pub use catalogue::{Catalogue, TableNumbers, TrailEntry};
 pub use column::{Column, Generated};
@@ -27,11 +28,13 @@ pub use rights::{DefaultGrant, Grant, Policy, RowSecurity};
 pub use snapshot::{Outline, Snapshot, SnapshotError, snapshot_schema};
 pub use table::{Operation, Table, TableKind, Trigger};
 pub use type_name::{ColumnType, Kind, TypeRelation};
+pub use writes::{Pointing, Refusal, Writes};
 
 pub use crate::engine::Engine;
-use crate::name;
+use crate::name::{self, Patterns};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 
 /// A database schema as a value.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -153,8 +156,10 @@ impl Schema {
     }
 
     /// Only the tables that match a pattern of `include` and none of `exclude`; the others stay known by name.
-    pub fn restricted<S: AsRef<str>>(mut self, include: &[S], exclude: &[S]) -> Schema {
-        let (inside, out): (Vec<Table>, Vec<Table>) = self.tables.into_iter().partition(|t| wanted(include, exclude, &t.name));
+    #[must_use]
+    pub fn restricted(mut self, include: &[String], exclude: &[String]) -> Schema {
+        let wanted = Wanted::new(include, exclude);
+        let (inside, out): (Vec<Table>, Vec<Table>) = self.tables.into_iter().partition(|t| wanted.has(&t.name));
         self.tables = inside;
         self.outside.extend(out.into_iter().map(|t| t.name));
         self.outside.sort();
@@ -194,127 +199,30 @@ impl Schema {
         self.unseen.extend(unseen);
         self
     }
-
-    /// Foreign keys of any table that point at this one, with the table that has them.
-    pub fn references_to<'a>(&'a self, table: &'a str) -> impl Iterator<Item = (&'a Table, &'a ForeignKey)> {
-        self.tables
-            .iter()
-            .flat_map(|from| from.foreign_keys.iter().map(move |key| (from, key)))
-            .filter(move |(_, key)| name::same(&key.table, table))
-    }
-
-    /// Why the database would refuse to prepare this write, if it would: a foreign key it can't follow,
-    /// a view nothing makes writable, a trigger that names something gone.
-    ///
-    /// `written` are the columns an UPDATE sets; it is ignored for the other operations. The foreign key
-    /// rules are SQLite's ("DML errors" of its foreign key documentation), with enforcement on.
-    pub fn refuses_write(&self, table: &Table, operation: Operation, written: &[&str]) -> Option<Refusal> {
-        self.refuses_chain(table, operation, written, &mut Vec::new())
-    }
-
-    /// The same, of a write that others led to: what a key does to the records that point here is prepared with it.
-    fn refuses_chain(
-        &self,
-        table: &Table,
-        operation: Operation,
-        written: &[&str],
-        passed: &mut Vec<(String, Operation, Vec<String>)>,
-    ) -> Option<Refusal> {
-        let step = (name::fold(&table.name), operation, written.iter().map(|c| name::fold(c)).collect());
-        if passed.contains(&step) {
-            return None;
-        }
-        passed.push(step);
-        let answers = |t: &&Trigger| t.operations.contains(&operation);
-        if table.kind == TableKind::View {
-            return match table.triggers.iter().filter(answers).find(|t| t.instead_of) {
-                None if table.takes.as_ref().is_some_and(|takes| takes.contains(&operation)) => None,
-                None => Some(Refusal::ReadOnlyView),
-                Some(trigger) => trigger.broken.clone().map(|message| Refusal::Trigger { trigger: trigger.name.clone(), message }),
-            };
-        }
-        if let Some((trigger, message)) = table.triggers.iter().filter(answers).find_map(|t| Some((t.name.clone(), t.broken.clone()?))) {
-            return Some(Refusal::Trigger { trigger, message });
-        }
-        if self.engine != Engine::Sqlite {
-            // Servers keep keys in order themselves: what a key needs can't be dropped while it is there.
-            return None;
-        }
-        let touched = |columns: &[String]| operation != Operation::Update || columns.iter().any(|c| name::contains(written, c));
-        for key in table.foreign_keys.iter().filter(|k| touched(&k.columns)) {
-            match self.table(&key.table) {
-                None if self.lacks(&key.table) => {
-                    return Some(Refusal::TargetMissing { from: table.name.clone(), key: key.clone() });
-                }
-                Some(target) if !key.fits(target) => return Some(Refusal::Mismatch { from: table.name.clone(), key: key.clone() }),
-                _ => {}
-            }
-        }
-        // Once a statement has to look after any key, SQLite wants every key that points here to be in order. An
-        // INSERT into a parent can't break an immediate one, so those aren't looked at.
-        let looks = match operation {
-            Operation::Delete | Operation::Insert => true,
-            Operation::Update => {
-                table.foreign_keys.iter().any(|k| touched(&k.columns))
-                    || self.references_to(&table.name).any(|(_, k)| touched(k.target_columns(table)))
-            }
-        };
-        let pointing = self.references_to(&table.name).filter(|(_, key)| operation != Operation::Insert || key.deferred);
-        let mut broken = pointing.filter(|(_, key)| looks && !key.fits(table));
-        if let Some((child, key)) = broken.next() {
-            return Some(Refusal::Mismatch { from: child.name.clone(), key: key.clone() });
-        }
-        // What happens to the records that point here is a write of their own.
-        let mut along = self.references_to(&table.name).filter(|(_, key)| match operation {
-            Operation::Delete => true,
-            Operation::Update => touched(key.target_columns(table)),
-            Operation::Insert => false,
-        });
-        along.find_map(|(child, key)| {
-            let action = if operation == Operation::Delete { &key.on_delete } else { &key.on_update };
-            let columns: Vec<&str> = key.columns.iter().map(String::as_str).collect();
-            match action.as_deref().map(str::to_ascii_uppercase).as_deref() {
-                Some("CASCADE") if operation == Operation::Delete => self.refuses_chain(child, Operation::Delete, &[], passed),
-                Some("CASCADE" | "SET NULL" | "SET DEFAULT") => self.refuses_chain(child, Operation::Update, &columns, passed),
-                _ => None,
-            }
-        })
-    }
 }
 
-/// Whether a table of this name is to be read.
-pub fn wanted<S: AsRef<str>>(include: &[S], exclude: &[S], table: &str) -> bool {
-    let table = name::plain(table);
-    // A plain name with capitals means that spelling alone, where an engine has both.
-    let exact = |pattern: &str| !pattern.contains(['*', '?', '[', '{']) && pattern.chars().any(char::is_uppercase);
-    let left_out = exclude.iter().any(|p| if exact(p.as_ref()) { p.as_ref() == table } else { name::matches_any(&[p], &table) });
-    name::matches_any(include, &table) && !left_out
+/// Which tables are to be read.
+#[derive(Debug)]
+pub struct Wanted {
+    include: Patterns,
+    exclude: Patterns,
+    /// Left out in this spelling alone.
+    exact: BTreeSet<String>,
 }
 
-/// Why a write is refused before it runs.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Refusal {
-    /// A view without an INSTEAD OF trigger for this operation.
-    ReadOnlyView,
-    /// A trigger names something gone.
-    Trigger {
-        /// Its name.
-        trigger: String,
-        /// What the database says.
-        message: String,
-    },
-    /// A foreign key points at a table that is gone.
-    TargetMissing {
-        /// The table that has the key.
-        from: String,
-        /// The key.
-        key: ForeignKey,
-    },
-    /// A foreign key points at columns that are gone or not unique.
-    Mismatch {
-        /// The table that has the key.
-        from: String,
-        /// The key.
-        key: ForeignKey,
-    },
+impl Wanted {
+    /// By pattern: those that one of `include` fits, and none of `exclude`.
+    pub fn new(include: &[String], exclude: &[String]) -> Wanted {
+        // A plain name with capitals means that spelling alone, where an engine has both.
+        let is_exact = |pattern: &&String| !pattern.contains(['*', '?', '[', '{']) && pattern.chars().any(char::is_uppercase);
+        let (exact, exclude): (Vec<&String>, Vec<&String>) = exclude.iter().partition(is_exact);
+        let exclude: Vec<String> = exclude.into_iter().cloned().collect();
+        Wanted { include: include.into(), exclude: exclude.into(), exact: exact.into_iter().cloned().collect() }
+    }
+
+    /// Whether a table of this name is.
+    pub fn has(&self, table: &str) -> bool {
+        let table = name::plain(table);
+        self.include.fit(&table) && !self.exclude.fit(&table) && !self.exact.contains(&table)
+    }
 }

@@ -6,7 +6,7 @@ use super::need::{Need, Read, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Access, CustomWrite, Field, Place};
 use crate::name::{fold, quoted_for as quoted, same};
-use crate::schema::Operation;
+use crate::schema::{Engine, Operation};
 use std::collections::BTreeSet;
 
 /// A column that a write sets, with the field and place that ask for it.
@@ -107,6 +107,22 @@ impl<'a> Builder<'a> {
         format!(" WHERE {}", parts.join(" AND "))
     }
 
+    /// The value that a form gives a column. One that is left empty, where the database refuses that, is what the column's default
+    /// says: what may be left empty can be saved.
+    fn given(&self, column: &str, at: usize) -> String {
+        let value = format!(":value_{at}");
+        let known = self.known.table(&self.entity.table.value).and_then(|t| t.column(column)).filter(|c| c.needs_value());
+        let plain = |text: &&str| text.starts_with('\'') || text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit());
+        match known.and_then(|c| Some((c, c.own_default().filter(|text| plain(text) || c.is_supplied())?))) {
+            // A number's size can't be told from its default.
+            Some((known, default)) if self.engine() == Engine::Postgresql => {
+                format!("COALESCE(CAST({value} AS {}), {default})", known.column_type.original)
+            }
+            Some((_, default)) => format!("COALESCE({value}, {default})"),
+            None => value,
+        }
+    }
+
     /// An INSERT of these columns.
     pub(super) fn insert_sql(&self, columns: &[String]) -> String {
         let engine = self.engine();
@@ -115,7 +131,7 @@ impl<'a> Builder<'a> {
             return format!("INSERT INTO {table} {}", no_values(engine));
         }
         let names: Vec<String> = columns.iter().map(|c| quoted(c, engine)).collect();
-        let values: Vec<String> = (1..=columns.len()).map(|n| format!(":value_{n}")).collect();
+        let values: Vec<String> = columns.iter().enumerate().map(|(at, column)| self.given(column, at + 1)).collect();
         format!("INSERT INTO {table} ({}) VALUES ({})", names.join(", "), values.join(", "))
     }
 
@@ -123,7 +139,7 @@ impl<'a> Builder<'a> {
     pub(super) fn update_sql(&self, columns: &[String], versioned: bool) -> String {
         let engine = self.engine();
         let mut sets: Vec<String> =
-            columns.iter().enumerate().map(|(at, c)| format!("{} = :value_{}", quoted(c, engine), at + 1)).collect();
+            columns.iter().enumerate().map(|(at, c)| format!("{} = {}", quoted(c, engine), self.given(c, at + 1))).collect();
         let version = self.entity.version.as_ref().filter(|v| versioned && !crate::name::contains(columns, &v.value));
         sets.extend(version.map(|v| format!("{} = :next_version", quoted(&v.value, engine))));
         format!("UPDATE {} SET {}{}", quoted(&self.entity.table.value, engine), sets.join(", "), self.by_key(versioned))

@@ -39,6 +39,7 @@ impl Builder {
         let hidden = |what: &str, name: &str, right: &str| {
             format!("the {what} `{name}` can be seen, but not what it says: the user needs the right to it ({right})")
         };
+        self.unseen.extend(lists.unseen.iter().cloned());
         let json: BTreeSet<(String, String)> = lists.checks.iter().filter_map(json_check).collect();
         self.tables(schema, lists)?;
         for row in &lists.views {

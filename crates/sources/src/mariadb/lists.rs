@@ -38,14 +38,42 @@ pub(super) struct Lists {
     pub partitions: Vec<Row>,
     /// Name, start, least, greatest, step, cycles.
     pub sequences: Vec<Row>,
+    /// What of it the server doesn't give, and why.
+    pub unseen: Vec<String>,
 }
+
+/// Lists that a reading can do without, and what they say.
+const PARTS: &[(&str, &str)] = &[
+    ("STATISTICS", "indexes and keys"),
+    ("KEY_COLUMN_USAGE", "foreign keys"),
+    ("REFERENTIAL_CONSTRAINTS", "the rules of foreign keys"),
+    ("CHECK_CONSTRAINTS", "checks"),
+    ("TABLE_CONSTRAINTS", "checks"),
+    ("VIEWS", "what views say"),
+    ("TRIGGERS", "triggers"),
+    ("ROUTINES", "routines"),
+    ("PARAMETERS", "arguments of routines"),
+    ("EVENTS", "events"),
+    ("TABLE_PRIVILEGES", "rights on tables"),
+    ("COLUMN_PRIVILEGES", "rights on columns"),
+    ("SCHEMA_PRIVILEGES", "rights on the database"),
+];
 
 impl Lists {
     pub fn read(ask: &mut Ask<'_>, engine: Engine, schema: &str) -> Result<Lists, ServerError> {
         let here = literal(schema);
         let maria = engine == Engine::Mariadb;
+        let mut unseen = Vec::new();
+        // Not every server that speaks the protocol has every list: one that isn't there costs what it would say, not the reading.
         let mut list = |columns: &str, from: &str, where_: &str| -> Result<Vec<Row>, ServerError> {
-            ask.rows(&format!("SELECT {columns} FROM information_schema.{from} WHERE {where_} = {here}"))
+            let rows = ask.rows(&format!("SELECT {columns} FROM information_schema.{from} WHERE {where_} = {here}"));
+            match (PARTS.iter().find(|(list, _)| *list == from), rows) {
+                (Some((_, what)), Err(error)) if error.costs_a_part() => {
+                    unseen.push(format!("{what} of `{schema}` can't be read: {}", error.message));
+                    Ok(Vec::new())
+                }
+                (_, rows) => rows,
+            }
         };
         let tables = list("TABLE_NAME, TABLE_TYPE, ENGINE, TABLE_COLLATION, TABLE_COMMENT, CREATE_OPTIONS", "TABLES", "TABLE_SCHEMA")?;
         let mut columns = list(
@@ -140,6 +168,7 @@ impl Lists {
             schema_grants,
             partitions,
             sequences,
+            unseen,
         })
     }
 }

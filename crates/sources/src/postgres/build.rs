@@ -80,6 +80,8 @@ pub(super) fn schema(rows: Rows) -> Schema {
             view.reads.push(name::dotted(table, &column));
         }
     }
+    // Numbers say nothing where it isn't known whose they are.
+    let is_known = !rows.database.is_empty();
     let catalogue = Catalogue {
         database: format!("postgresql:{}", rows.database),
         tables: tables
@@ -117,7 +119,7 @@ pub(super) fn schema(rows: Rows) -> Schema {
     schema.objects = objects;
     let mut catalogue = catalogue;
     catalogue.tables.sort_by(|a, b| a.table.cmp(&b.table));
-    schema.catalogue = Some(catalogue);
+    schema.catalogue = is_known.then_some(catalogue);
     schema
 }
 

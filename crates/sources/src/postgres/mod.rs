@@ -4,16 +4,18 @@
 //! read-only. Names at home come without a schema, because the search path is set to the home schema alone.
 
 mod build;
+mod error;
 mod grants;
 mod objects;
+mod parts;
 mod rows;
 pub(crate) mod trail;
 mod types;
 
 use crate::address::{Address, Tls};
-use crate::server::{ServerError, Trouble, bounded, expanded, of_io, tls_config};
+use crate::server::{ServerError, Trouble, bounded, expanded, tls_config};
+pub(crate) use error::told;
 use postgres::config::SslMode;
-use postgres::error::SqlState;
 use postgres::types::Type;
 use postgres::{Client, Config, IsolationLevel, NoTls};
 use rows::Rows;
@@ -126,13 +128,13 @@ fn read_from(client: &mut Client, address: &Address, schemas: &[String]) -> Resu
     let sql = CATALOGUE
         .replace("{nulls}", if version >= 150_000 { "i.indnullsnotdistinct" } else { "false" })
         .replace("{body}", if version >= 140_000 { "coalesce(pg_get_function_sqlbody(p.oid), p.prosrc)" } else { "p.prosrc" });
-    let row = transaction.query_typed(&sql, &[(&all, Type::TEXT_ARRAY)]).map_err(fail)?;
-    let text: &str = row.first().map_or("", |row| row.get(0));
-    let rows: Rows = serde_json::from_str(text)
+    let (catalogue, unseen) = parts::read(&mut transaction, address, &sql, &all)?;
+    let rows: Rows = serde_json::from_value(catalogue)
         .map_err(|e| ServerError::new(address, Trouble::Other, &format!("its catalogue has a form this version doesn't know: {e}")))?;
     let kept = rows.trail;
     let mut schema = build::schema(rows);
     schema.home = Some(home);
+    schema.unseen.extend(unseen);
     if kept && let Some(catalogue) = &mut schema.catalogue {
         // Who may not read the log simply does without it.
         let mut attempt = transaction.savepoint("trail").map_err(fail)?;
@@ -142,52 +144,4 @@ fn read_from(client: &mut Client, address: &Address, schemas: &[String]) -> Resu
     }
     transaction.commit().map_err(fail)?;
     Ok(schema)
-}
-
-/// A driver's error in plain words.
-pub(crate) fn told(address: &Address, error: &postgres::Error) -> ServerError {
-    if let Some(db) = error.as_db_error() {
-        let code = db.code();
-        let trouble = if *code == SqlState::INVALID_PASSWORD || *code == SqlState::INVALID_AUTHORIZATION_SPECIFICATION {
-            Trouble::Login
-        } else if *code == SqlState::INVALID_CATALOG_NAME {
-            Trouble::NoDatabase
-        } else if *code == SqlState::INSUFFICIENT_PRIVILEGE {
-            Trouble::Denied
-        } else if *code == SqlState::LOCK_NOT_AVAILABLE {
-            Trouble::Locked
-        } else if *code == SqlState::QUERY_CANCELED {
-            Trouble::TooSlow
-        } else if code.code().starts_with("57P") || code.code().starts_with("08") {
-            Trouble::Lost
-        } else {
-            Trouble::Other
-        };
-        return ServerError::new(address, trouble, db.message());
-    }
-    let mut source: Option<&dyn std::error::Error> = Some(error);
-    let mut last = error.to_string();
-    let mut trouble = Trouble::Other;
-    while let Some(inner) = source {
-        last = inner.to_string();
-        if let Some(io) = inner.downcast_ref::<std::io::Error>() {
-            trouble = of_io(io);
-        }
-        source = inner.source();
-    }
-    if trouble == Trouble::Other {
-        let text = error.to_string();
-        trouble = match () {
-            // A message cut short.
-            () if error.is_closed() || last.contains("bytes remaining") => Trouble::Lost,
-            () if text.contains("TLS") || last.contains("certificate") => Trouble::Tls,
-            () if last.contains("password") => Trouble::Login,
-            () if text.contains("timed out") || last.contains("timed out") => Trouble::Hangs,
-            () => Trouble::Other,
-        };
-    }
-    if last.contains("invalid peer certificate") || last.contains("InvalidCertificate") {
-        trouble = Trouble::Tls;
-    }
-    ServerError::new(address, trouble, &last)
 }

@@ -11,7 +11,8 @@ pub(super) type Namespace = Option<String>;
 /// Role, privilege, whether it may be passed on.
 pub(super) type Acl = (String, String, bool);
 
-#[derive(Debug, Deserialize)]
+#[derive(Debug, Default, Deserialize)]
+#[serde(default)]
 pub(super) struct Rows {
     pub database: String,
     pub trail: bool,

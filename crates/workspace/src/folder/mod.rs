@@ -18,6 +18,6 @@ pub(crate) use lock::Lock;
 pub use lock::LockError;
 pub use paths::Refused;
 pub(crate) use paths::is_ours;
-pub(crate) use recovery::{take, whole};
+pub(crate) use recovery::{at_rest, take, whole};
 pub(crate) use transaction::mode_of;
 pub use transaction::{Before, Step, Transaction};

@@ -186,6 +186,13 @@ fn settled(root: &Path) -> Result<Option<Settled>, LockError> {
     Ok((!under_way).then_some(Settled { stamp }))
 }
 
+/// Reads where nobody writes; nothing where somebody does, or did meanwhile.
+pub(crate) fn at_rest<T>(root: &Path, read: impl FnOnce() -> Option<T>) -> Option<T> {
+    let before = settled(root).ok()??;
+    let outcome = read()?;
+    (settled(root).ok()? == Some(before)).then_some(outcome)
+}
+
 /// Reads the workspace between two writes: again and again until nobody wrote meanwhile. A write whose writer is gone
 /// is completed first, which is the one write a looker may make; the reader is told whether that happened.
 ///

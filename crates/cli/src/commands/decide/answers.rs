@@ -5,7 +5,7 @@ use crate::error::CliError;
 use std::collections::BTreeMap;
 use std::path::Path;
 use ysomorph_core::merge::{Outcome, Question, merge};
-use ysomorph_core::name::{fits, nearest};
+use ysomorph_core::name::{fitting, nearest};
 use ysomorph_core::schema::Schema;
 use ysomorph_workspace::{Answer, Workspace, answers_of};
 
@@ -69,7 +69,8 @@ pub fn matched(workspace: &Workspace, changed: &Schema, given: &[Given]) -> Resu
 fn asked<'a>(outcome: &'a Outcome, given: &Given) -> Result<Vec<&'a Question>, CliError> {
     let mut found: Vec<&Question> = outcome.questions.iter().filter(|q| q.name == given.question).collect();
     if found.is_empty() && given.question.contains('*') {
-        found.extend(outcome.open_questions().filter(|q| fits(&given.question, &q.name)));
+        let fits = fitting(&given.question);
+        found.extend(outcome.open_questions().filter(|q| fits(&q.name)));
     }
     match found.iter().find(|q| !q.choices.contains(&given.choice)) {
         None => Ok(found),

@@ -16,7 +16,7 @@ pub static RULE: Rule = Rule {
 };
 
 const DOCS: Docs = Docs {
-    detects: "With `--data`: a field for numbers or dates has values that are neither, since the column holds texts or the engine doesn't look.",
+    detects: "With `--data`: a field for numbers, dates or yes and no has other values, since the column can hold them or the engine doesn't look.",
     matters: "They are shown as they are, sorted wrongly, left out of totals, and refused when saved.",
     before: "kind = \"number\" over a text column",
     after: "7 records say 'none'",
@@ -36,7 +36,7 @@ finds risk keeper/field.id: 2 of 10 records have a value in `id` that is no numb
 finds risk keeper/field.born_on: 2 of 10 records have a value in `born_on` that is no date
 finds risk keeper/field.age: 2 of 10 records have a value in `age` that is no number
 finds risk region/field.id: 2 of 10 records have a value in `id` that is no number
-finds risk region/field.active: 2 of 10 records have a value in `active` that is no number
+finds risk region/field.active: 2 of 10 records have a value in `active` that is no boolean
 finds risk visit/field.id: 2 of 10 records have a value in `id` that is no number
 finds risk visit/field.day: 2 of 10 records have a value in `day` that is no date
 

@@ -8,14 +8,14 @@ use crate::impact::{Context, Docs, ElementKind, Finding, Rule, Severity};
 pub static RULE: Rule = Rule {
     name: "value/optional-now",
     severity: Severity::Note,
-    changes: &[ChangeKind::BecameOptional, ChangeKind::DomainChanged],
+    changes: &[ChangeKind::BecameOptional, ChangeKind::DomainChanged, ChangeKind::DefaultChanged],
     elements: &[ElementKind::Form],
     docs: DOCS,
     check,
 };
 
 const DOCS: Docs = Docs {
-    detects: "A column may be NULL now, and its field is `required`.",
+    detects: "A column may be NULL now, or has a default that stands in for a value, and its field is `required`.",
     matters: "Nothing fails; people have to type what they may not know.",
     before: "required = true for hive.colour",
     after: "the column may be NULL now",
@@ -24,7 +24,7 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     for met in context.met_fields(RULE.changes) {
-        if met.before.needs_value() && !met.after.needs_value() && met.field.required {
+        if met.before.must_be_given() && !met.after.must_be_given() && met.field.required {
             let message = format!("`{}` has to be filled in, though the database no longer needs it", met.name());
             out.push(of_field(&RULE, RULE.severity, &met, context.forms(met.entity, met.field), message).settled_by(&["required"]));
         }
@@ -34,6 +34,9 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 #[cfg(test)]
 pub(super) const CASES: &str = r#"
 after keeper.last_name: text(60)
+finds note keeper/field.last_name: `last_name` has to be filled in, though the database no longer needs it
+
+after keeper.last_name: text(60) required default 'none'
 finds note keeper/field.last_name: `last_name` has to be filled in, though the database no longer needs it
 
 given keeper/field.last_name.required gone
