@@ -124,11 +124,15 @@ impl Workspace {
 
     /// Merges without writing anything.
     pub fn plan(&self, changed: &Schema, answers: &BTreeMap<String, String>) -> Result<Planned, WriteError> {
+        self.plan_of(changed, answers, merge(&self.merge_input(changed, answers)))
+    }
+
+    /// What would be written of a merge with these answers.
+    pub fn plan_of(&self, changed: &Schema, answers: &BTreeMap<String, String>, mut outcome: Outcome) -> Result<Planned, WriteError> {
         if let Some(file) = self.kept().taken.first() {
             let message = "a file of this name is hidden until its table returns: give this one another name, or it would be lost";
             return Err(WriteError::File(FileError::new(file.path(), message.to_owned())));
         }
-        let mut outcome = merge(&self.merge_input(changed, answers));
         let kept = reconcile(&self.kept().files, &self.kept().whole, &outcome.whole)?;
         let texts = shown(&kept, &outcome.whole);
         outcome.tree = self.tree_after(&texts)?;

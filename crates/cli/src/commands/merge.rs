@@ -8,7 +8,7 @@ use clap::Args;
 use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
 use std::path::PathBuf;
-use ysomorph_core::merge::safe_answers;
+use ysomorph_core::merge::{merge, safe_merge};
 use ysomorph_core::name::{Patterns, shown};
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{FileDiff, PartReport, PatchReport, patch, text};
@@ -54,8 +54,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let whole = changed;
     let changed = part.as_ref().map_or(&whole, |part| &part.schema);
     let given = workspace.answer_map();
-    let answers = if arguments.safe { safe_answers(&workspace.merge_input(changed, &given)) } else { given };
-    let planned = ManuallyDrop::new(workspace.plan(changed, &answers)?);
+    let (answers, outcome) = {
+        let input = workspace.merge_input(changed, &given);
+        if arguments.safe { safe_merge(&input) } else { (given.clone(), merge(&input)) }
+    };
+    let planned = ManuallyDrop::new(workspace.plan_of(changed, &answers, outcome)?);
     let open = planned.outcome.open_questions().count();
     let patched = arguments.patch.is_some().then(|| workspace.patched(&planned.outcome.comparison, changed)).transpose();
     let patched = patched.map_err(|e| CliError::files(&[e]))?;

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::compare;
 use ysomorph_core::definition::{Model, Tree};
 use ysomorph_core::impact::{self, Around, Finding, ImpactInput, Remedy, Severity};
-use ysomorph_core::merge::{merge, safe_answers};
+use ysomorph_core::merge::{merge, safe_merge};
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::Schema;
 use ysomorph_core::statements::{self, Need, Purpose, Statement};
@@ -100,7 +100,7 @@ fn reported(tree: &Tree, accepted: &Database, changed: &Database) -> (BTreeSet<(
 /// said to be a person's is still there, and none is there that was said to be taken care of.
 fn misjudged(workspace: &Workspace, accepted: &Database, changed: &Database) -> Option<String> {
     let (old, new) = (accepted.schema(), changed.schema());
-    let answers = safe_answers(&workspace.merge_input(&new, &BTreeMap::new()));
+    let (answers, _) = safe_merge(&workspace.merge_input(&new, &BTreeMap::new()));
     let outcome = merge(&workspace.merge_input(&new, &answers));
     let mut around = workspace.around();
     around.renamed_fields.clone_from(&outcome.renamed_fields);

@@ -72,6 +72,8 @@ fn each_guess_is_changed_by_the_convention_it_names() {
          CREATE TABLE fair (id INTEGER PRIMARY KEY, name TEXT NOT NULL, open INTEGER);
          CREATE TABLE fair_person (fair_id INTEGER REFERENCES fair (id), person_id INTEGER REFERENCES person (id), PRIMARY KEY (fair_id, person_id));
          CREATE TABLE sale (id INTEGER PRIMARY KEY, person_id INTEGER REFERENCES person (id), honey_kg DECIMAL(8, 2), hours INTEGER, sold_on TEXT);
+         CREATE TABLE visitor (id INTEGER PRIMARY KEY, person_id INTEGER, seen_on DATE);
+         CREATE TABLE mail_queue (id INTEGER PRIMARY KEY, subject TEXT NOT NULL);
          CREATE TABLE stall (id INTEGER PRIMARY KEY, fair_id INTEGER NOT NULL REFERENCES fair (id), size INTEGER)";
     let base = "format = 1\n[database]\nurl = \"sqlite:my.db\"\n[conventions]\n";
     let guessed = |conventions: &str| {
@@ -104,6 +106,8 @@ fn each_guess_is_changed_by_the_convention_it_names() {
         ("sale", "added up", "totals", "totals = [\"sold*\"]", "hours", ""),
         ("sale", "grouped by", "pages", "pages = [\"list\"]", "person", ""),
         ("stall", "menu", "menu", "menu = \"all\"", "not in it", ""),
+        ("visitor", "looks up", "references_by_name", "references_by_name = false", "person", ""),
+        ("mail_queue", "menu", "technical", "technical = []", "last", ""),
     ] {
         let (was, now) = (line(&plain, topic, entity), line(&guessed(turned), topic, entity));
         assert!(was.contains(before) && (before.is_empty() == was.is_empty()), "{topic}: {was}\n{plain}");

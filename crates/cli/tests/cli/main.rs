@@ -35,6 +35,7 @@ mod narrowed;
 mod parts;
 mod people;
 mod properties;
+mod readers;
 mod renames;
 mod rules;
 mod servers;

@@ -7,7 +7,7 @@ use crate::servers::{BOTH, Place};
 use crate::support::{Project, similar_diff};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
-use ysomorph_core::merge::safe_answers;
+use ysomorph_core::merge::safe_merge;
 use ysomorph_core::schema::Schema;
 use ysomorph_workspace::{By, Workspace, start};
 
@@ -106,8 +106,8 @@ fn a_table_that_others_use_too_is_refused_with_their_names() {
 /// Merges a schema with answers by name, safe ones for the rest.
 fn merged(root: &Path, schema: &Schema, answers: &BTreeMap<String, String>) {
     let workspace = Workspace::open(root).unwrap_or_else(|e| panic!("{e}"));
-    let all = safe_answers(&workspace.merge_input(schema, answers));
-    let planned = workspace.plan(schema, &all).unwrap_or_else(|e| panic!("{e}"));
+    let (all, outcome) = safe_merge(&workspace.merge_input(schema, answers));
+    let planned = workspace.plan_of(schema, &all, outcome).unwrap_or_else(|e| panic!("{e}"));
     workspace.write(&planned, &all, &By::default()).unwrap();
     let again = Workspace::open(root).unwrap();
     let mut problems = ysomorph_core::definition::validate(&again.tree, again.accepted());

@@ -89,11 +89,10 @@ fn of_field(drafted: &Drafted<'_>, field: &FieldDraft, conventions: &Conventions
     }
     if let Some((entity, _)) = &field.target {
         let what = if entity == name { name.clone() } else { format!("{name} in {entity}") };
-        match field.guessed {
-            true => {
-                note("lookup", "looks up", what, "by its name and type: the database declares no reference", Some("references_by_name"))
-            }
-            false => note("lookup", "looks up", what, "by foreign key", None),
+        if field.guessed {
+            note("lookup", "looks up", what, "by its name and type: the database declares no reference", Some("references_by_name"));
+        } else {
+            note("lookup", "looks up", what, "by foreign key", None);
         }
     }
     if field.hidden {
@@ -146,7 +145,8 @@ fn of_pages(context: &Context<'_>, drafted: &Drafted<'_>, node: &Node) -> Vec<No
         }
     };
     let address: Vec<String> = drafted.fields.iter().filter(|f| f.is_address).map(|f| f.name.clone()).collect();
-    if address.len() > 1 && node.get("page").is_some_and(|all| all.get("detail").is_some()) {
+    let sections = node.get("page").and_then(|all| all.get("detail")?.get("sections")).map(Node::items).unwrap_or_default();
+    if sections.iter().any(|s| s.get("title").and_then(Node::as_text) == Some("Address")) {
         note("detail", "sections", "together", &address, "an address", "address");
     }
     let listed = told("list", "fields");

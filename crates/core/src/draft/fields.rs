@@ -45,6 +45,8 @@ pub(crate) struct FieldDraft {
     pub guessed: bool,
     /// The entity and table that a lookup or related set points at.
     pub target: Option<(String, String)>,
+    /// The word that its label begins with, where more follows: "Billing street" is of the billing.
+    pub begins: Option<String>,
     /// What people would call its first column.
     pub spoken: String,
     /// Part of an address.
@@ -237,6 +239,7 @@ impl Drafting<'_> {
         FieldDraft {
             is_address: columns.len() == 1 && labels::is_address(&spoken, conventions) && !hidden,
             spoken,
+            begins: labels::first_word(&label),
             indexed: columns
                 .first()
                 .is_some_and(|c| table.indexes.iter().any(|i| i.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|p| same(p, c)))),
@@ -246,7 +249,7 @@ impl Drafting<'_> {
             secret: is_sensitive,
             record_keeping: is_record,
             supplied: target.is_none() && first.is_some_and(Column::is_supplied),
-            machine_made: first.is_some_and(|c| labels::is_machine_made(c)),
+            machine_made: first.is_some_and(labels::is_machine_made),
             guessed: reference.is_some_and(|r| r.is_guess),
             name,
             label,
@@ -293,6 +296,7 @@ fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String
         target: Some((target, table)),
         is_address: false,
         spoken: String::new(),
+        begins: None,
         is_measure: false,
         indexed: false,
         node,

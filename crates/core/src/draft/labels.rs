@@ -99,6 +99,13 @@ pub(super) fn prefix_of_tables(schema: &Schema) -> Option<String> {
     (count >= 3 && count * 3 >= tables().count() * 2 && prefix.chars().count() <= 4 && !SMALL.contains(&prefix.as_str())).then_some(prefix)
 }
 
+/// The word that a label begins with, where more follows and it says what the rest is of.
+pub(super) fn first_word(label: &str) -> Option<String> {
+    let mut words = label.split_whitespace();
+    let first = words.next()?.to_lowercase();
+    (words.next().is_some() && !["is", "has", "can", "may", "no", "the"].contains(&first.as_str())).then_some(first)
+}
+
 /// The label of a lookup: its column's words without those that only say that it is an id.
 pub(super) fn of_reference(column: &str, conventions: &Conventions) -> String {
     let mut words = name::words(column);

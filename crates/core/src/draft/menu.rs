@@ -39,25 +39,24 @@ pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
     (!groups.is_empty()).then(|| Node::new(Value::List(groups.into_iter().map(row).collect())))
 }
 
+/// What tells the group of an entity.
+type GroupOf<'a> = &'a dyn Fn(&Drafted<'_>) -> Option<String>;
+
 /// By entity: the group of those that it belongs with, where they are several.
 fn together<'a>(context: &'a Context<'_>, offered: &[&'a Drafted<'_>]) -> BTreeMap<&'a str, String> {
     let conventions = context.names.conventions;
     let mut found: BTreeMap<&str, String> = BTreeMap::new();
     let tables: Vec<&Drafted<'_>> =
         offered.iter().copied().filter(|d| d.table.kind == TableKind::Table && !is_technical(context, d)).collect();
-    let by: [&dyn Fn(&Drafted<'_>) -> Option<String>; 3] = [
-        &|d| name::split_qualified(&d.table.name).0.map(|schema| labels::label(schema, conventions)),
-        &|d| {
-            let first = name::words(&context.names.called(&d.table.name)).into_iter().next()?;
-            // The word that a table of its own is called by is written as that table is.
-            let own = context.entities.get(&first).map(|_| labels::one_and_many(&first, conventions).1);
-            Some(own.unwrap_or_else(|| labels::label(&first, conventions)))
-        },
-        &|d| {
-            let owner = owner(context, d);
-            Some(labels::one_and_many(&context.names.called(&owner.table.name), conventions).1)
-        },
-    ];
+    let by_schema = |d: &Drafted<'_>| name::split_qualified(&d.table.name).0.map(|schema| labels::label(schema, conventions));
+    let by_beginning = |d: &Drafted<'_>| {
+        let first = name::words(&context.names.called(&d.table.name)).into_iter().next()?;
+        // The word that a table of its own is called by is written as that table is.
+        let own = context.entities.get(&first).map(|_| labels::one_and_many(&first, conventions).1);
+        Some(own.unwrap_or_else(|| labels::label(&first, conventions)))
+    };
+    let by_owner = |d: &Drafted<'_>| Some(labels::one_and_many(&context.names.called(&owner(context, d).table.name), conventions).1);
+    let by: [GroupOf<'_>; 3] = [&by_schema, &by_beginning, &by_owner];
     for group_of in by {
         let mut groups: BTreeMap<String, Vec<&str>> = BTreeMap::new();
         for drafted in tables.iter().filter(|d| !found.contains_key(d.entity.as_str())) {

@@ -121,11 +121,16 @@ fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], open_to: Option<&'a st
         links.entry(name::fold(&linked.here.table)).or_default().push(linked);
     }
     let mut context = Context { names, open_to, entities: BTreeMap::new(), pointing: BTreeMap::new(), tables: BTreeMap::new() };
-    for table in &names.schema.tables {
-        let Some(entity) = names.in_use.entity(&table.name).map(str::to_owned) else { continue };
+    let drafted = |table: &'a Table| {
+        let entity = names.in_use.entity(&table.name)?.to_owned();
         let key = name::fold(&table.name);
         let fields = fields::fields(names, table, &entity, links.get(&key).map_or(&[], Vec::as_slice));
-        for field in fields.iter().filter(|f| f.kind.name == "lookup" && !f.hidden) {
+        Some((table, entity, key, fields))
+    };
+    let drafted: Vec<_> = names.schema.tables.par_iter().filter_map(drafted).collect();
+    for (table, entity, key, fields) in drafted {
+        // Who noted a record isn't what it belongs to.
+        for field in fields.iter().filter(|f| f.kind.name == "lookup" && !f.hidden && !f.record_keeping) {
             let Some((target, _)) = &field.target else { continue };
             context.pointing.entry(target.clone()).or_default().push((entity.clone(), field.name.clone()));
         }

@@ -237,6 +237,12 @@ then keeper/page.list.search = ["last_name", "phone"]
 then keeper/page.detail.children[0].entity = "visit"
 then keeper/page.detail.children[0].by = "keeper"
 
+# Who noted a record has no list of all that they noted.
+before visit + created_by integer -> keeper; seen_by integer -> keeper
+then keeper/page.detail.children[0].by = "keeper"
+then keeper/page.detail.children[1].by = "seen_by"
+then keeper/page.detail.children[2] gone
+
 # Nothing is added to a view.
 then grown_up/page.add gone
 then grown_up/page.edit gone

@@ -4,7 +4,7 @@ use super::fields::FieldDraft;
 use super::labels;
 use super::pages::PageDraft;
 use crate::definition::{Node, Value};
-use crate::name;
+use std::collections::BTreeMap;
 
 /// Fields that a section has without being divided.
 const CALM: usize = 12;
@@ -33,10 +33,7 @@ impl<'a> PageDraft<'a> {
         let at = |rank: usize| fields.iter().copied().filter(move |f| place(f) == rank).collect::<Vec<_>>();
         // The parts of a billing address stay with what else is said of the billing.
         let (mut short, mut address) = (at(0), at(1));
-        let begins_alike = |field: &FieldDraft| {
-            let word = first_word(field);
-            word.is_some() && address.iter().filter(|f| first_word(f) == word).count() >= 3
-        };
+        let begins_alike = |field: &FieldDraft| field.begins.is_some() && address.iter().filter(|f| f.begins == field.begins).count() >= 3;
         if short.len() + address.len() > DIVIDED && address.iter().all(|f| begins_alike(f)) {
             short = fields.iter().copied().filter(|f| place(f) < 2).collect();
             address.clear();
@@ -63,14 +60,17 @@ impl<'a> PageDraft<'a> {
             return vec![main(fields)];
         }
         let titled: Vec<&str> = self.titled().iter().map(|f| f.name.as_str()).collect();
-        let group_of = |field: &&FieldDraft| match first_word(field) {
+        let mut beginnings: BTreeMap<&str, usize> = BTreeMap::new();
+        for begins in fields.iter().filter_map(|f| f.begins.as_deref()) {
+            *beginnings.entry(begins).or_default() += 1;
+        }
+        let switches = fields.iter().filter(|f| f.kind.name == "boolean").count();
+        let group_of = |field: &&FieldDraft| match &field.begins {
             _ if titled.contains(&field.name.as_str()) => None,
-            Some(word) if fields.iter().filter(|f| first_word(f).as_ref() == Some(&word)).count() >= 3 => {
-                Some(labels::label(&word, self.context.names.conventions))
+            Some(word) if beginnings.get(word.as_str()).is_some_and(|count| *count >= 3) => {
+                Some(labels::label(word, self.context.names.conventions))
             }
-            _ if field.kind.name == "boolean" && fields.iter().filter(|f| f.kind.name == "boolean").count() >= 4 => {
-                Some("Options".to_owned())
-            }
+            _ if field.kind.name == "boolean" && switches >= 4 => Some("Options".to_owned()),
             _ => None,
         };
         let mut rest: Vec<&FieldDraft> = Vec::new();
@@ -94,11 +94,4 @@ impl<'a> PageDraft<'a> {
         sections.extend(groups);
         sections
     }
-}
-
-/// The word that a field's label begins with, where more follows: "Billing street" is of the billing.
-fn first_word(field: &FieldDraft) -> Option<String> {
-    let words = name::words(&field.label);
-    let first = words.first().filter(|w| words.len() > 1 && !["is", "has", "can", "may", "no", "the"].contains(&w.as_str()))?;
-    Some(first.clone())
 }

@@ -1,7 +1,7 @@
 //! What is a person's: what somebody wrote or edited, until it says what the draft says.
 
 use super::values::default_of;
-use super::whole::{Tile, Whole, item, keys};
+use super::whole::{Tile, Whole, is_as_drafted, item, keys};
 use super::{Element, member_key};
 use crate::definition::{EntityIndex, FileKey, KnownField, Node, Shape, Tree, shape_of};
 use std::collections::BTreeSet;
@@ -14,6 +14,9 @@ pub(super) fn claim(whole: &mut Whole, draft: &Tree, fresh: &BTreeSet<FileKey>) 
     let Whole { tree, tiles } = whole;
     let mut left_out = BTreeSet::new();
     for (file, root) in &tree.files {
+        if is_as_drafted(root, draft.files.get(file), tiles) {
+            continue;
+        }
         let mut claim = Claim { tiles, fresh: fresh.contains(file) };
         let element = Element::file(file.clone());
         claim.node(&element, root, *shape_of(file), draft.files.get(file));

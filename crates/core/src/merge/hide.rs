@@ -1,6 +1,6 @@
 //! Step 4: what names something lost is hidden, and then what can't be without something hidden, until nothing more follows.
 
-use super::identities::Lost;
+use super::carried::Lost;
 use super::whole::{StandIn, Whole, element};
 use crate::definition::{EntityIndex, FileKey, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path, references};
 use crate::merge::{Element, Thing};

@@ -7,6 +7,7 @@
 //! what the whole says.
 
 mod asked;
+mod carried;
 mod claim;
 mod custom;
 mod effect;
@@ -44,7 +45,7 @@ pub use outcome::{MergeInput, Outcome};
 pub use part::{UsedElsewhere, partly, tables_of, used_elsewhere};
 pub use questions::Question;
 pub use rekey::of_branches;
-pub use run::{comparison, merge, safe_answers};
+pub use run::{comparison, merge, safe_merge};
 pub use settle::settle;
 pub use thing::Thing;
 pub use told::{Aside, Change, Done};

@@ -1,10 +1,11 @@
 //! The five steps, one after the other.
 
 use super::asked::{NewTables, answer, key_questions, rename_questions, source_questions};
+use super::carried::{Carried, Lost};
 use super::empty::{empty, wanting};
 use super::follow::FieldNaming;
 use super::hide::{Hiding, Told as Hidden, hide, key_title, names_hidden, tell_back};
-use super::identities::{Carried, Identities, Lost};
+use super::identities::Identities;
 use super::layout::{LayoutInput, Placement};
 use super::outcome::{MergeInput, Outcome};
 use super::questions::{about_limit, source_question};
@@ -396,14 +397,14 @@ fn hidden_replacements(
     hidden
 }
 
-/// The answers given, with the safe choice for every question that is open, until none is: an answer may open others.
-pub fn safe_answers(input: &MergeInput<'_>) -> BTreeMap<String, String> {
+/// Merges with the safe choice for every question that is open, until none is: an answer may open others. Gives the answers too.
+pub fn safe_merge(input: &MergeInput<'_>) -> (BTreeMap<String, String>, Outcome) {
     let mut answers = input.answers.clone();
     loop {
         let outcome = merge(&MergeInput { answers: &answers, ..*input });
         let open: Vec<(String, String)> = outcome.open_questions().map(|q| (q.name.clone(), q.safe.clone())).collect();
         if open.is_empty() {
-            return answers;
+            return (answers, outcome);
         }
         answers.extend(open);
     }

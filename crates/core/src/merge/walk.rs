@@ -5,7 +5,7 @@
 use super::layout::Placement;
 use super::questions::{Limit, looser};
 use super::values::{Kept, default_of};
-use super::whole::{StandIn, Tile, Whole, has_own, numbered, place_by};
+use super::whole::{StandIn, Tile, Whole, has_own, is_as_drafted, numbered, place_by};
 use crate::definition::{Entry, FileKey, Node, Shape, Tree, Value, shape_of};
 use crate::merge::Element;
 use std::collections::{BTreeMap, BTreeSet};
@@ -62,6 +62,8 @@ pub(super) fn walk<'a>(whole: &'a mut Whole, accepted: &Tree, changed: &Tree, gi
         let element = Element::file(file.clone());
         let drafts = Drafts { accepted: accepted.files.get(&file), changed: changed.files.get(&file) };
         match (tree.files.get_mut(&file), drafts) {
+            (Some(root), Drafts { accepted, changed: Some(changed) })
+                if accepted == Some(changed) && is_as_drafted(root, accepted, walk.tiles) => {}
             (Some(root), drafts) => walk.table(&element, root, *shape_of(&file), drafts),
             (None, Drafts { accepted: None, changed: Some(new) }) if !given.left_out.contains(&element.encode()) => {
                 tree.files.insert(file, numbered(new.clone(), walk.tiles, "a new table"));

@@ -111,6 +111,18 @@ impl Tile {
     }
 }
 
+/// Whether a node stands as a draft has it and nothing is remembered of it: then no step of a merge has anything to do there.
+pub(super) fn is_as_drafted(node: &Node, draft: Option<&Node>, tiles: &[Tile]) -> bool {
+    draft.is_some_and(|draft| draft == node) && is_untouched(node, tiles)
+}
+
+fn is_untouched(node: &Node, tiles: &[Tile]) -> bool {
+    let tile = tiles.get(node.tile as usize);
+    (node.tile == 0 || tile.is_none_or(|tile| *tile == Tile::default()))
+        && node.entries().iter().all(|entry| is_untouched(&entry.node, tiles))
+        && node.items().iter().all(|item| is_untouched(item, tiles))
+}
+
 /// The definition with everything that is hidden.
 #[derive(Debug, Clone, Default)]
 pub struct Whole {

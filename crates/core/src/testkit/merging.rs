@@ -16,7 +16,7 @@ use super::case::{Case, cases, said};
 use super::definition::{ROLE, is_as_said, there, written};
 use crate::definition::{FileKey, Node, Tree, Value, validate};
 use crate::draft::Conventions;
-use crate::merge::{FieldNaming, Identities, MergeInput, NewFields, Outcome, Tile, Whole, merge, safe_answers};
+use crate::merge::{FieldNaming, Identities, MergeInput, NewFields, Outcome, Tile, Whole, merge, safe_merge};
 use crate::rename::RenamePolicy;
 use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
@@ -60,7 +60,7 @@ impl Kept {
             new_fields: NewFields::Ask,
             field_names: FieldNaming::Keep,
         };
-        let answers = safe_answers(&input);
+        let answers = safe_merge(&input).0;
         merge(&MergeInput { answers: &answers, ..input })
     }
 

@@ -86,11 +86,15 @@ fn guesses(explained: &Explained) -> String {
         if let Some(more) = of.len().checked_sub(EXAMPLES).filter(|more| *more > 0) {
             told.push(format!("{more} more"));
         }
+        if let Some(last) = told.last_mut().filter(|_| note.doubt == Some(Doubt::Menu)) {
+            last.push_str(&format!(" {}", note.what));
+        }
         out.push_str(&line(note, &told));
     }
     let told: usize = guesses.iter().take(GUESSES).map(|g| g.of.len().min(EXAMPLES)).sum();
     let rest = explained.notes.len().saturating_sub(told);
-    let more = format!("{} more: ysomorph show ENTITY says of each page why it was drafted as it is.", plural(rest, "choice", "choices"));
+    let more =
+        format!("{}: ysomorph show ENTITY says of each page why it was drafted as it is.", plural(rest, "more choice", "more choices"));
     out.push_str(&format!("\n{}\n", wrapped(&more, 0, 0)));
     out
 }
