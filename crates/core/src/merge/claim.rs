@@ -1,7 +1,8 @@
 //! What is a person's: what somebody wrote or edited, until it says what the draft says.
 
+use super::tile::Tile;
 use super::values::default_of;
-use super::whole::{Tile, Whole, is_as_drafted, item, keys};
+use super::whole::{Whole, is_as_drafted, item, keys};
 use super::{Element, member_key};
 use crate::definition::{EntityIndex, FileKey, KnownField, Node, Shape, Tree, shape_of};
 use std::collections::BTreeSet;

@@ -1,7 +1,8 @@
 //! Step 4, from the inside out: what has hidden members and none that is shown is hidden, and what wants something it can't be
 //! without is told.
 
-use super::whole::{Tile, Whole};
+use super::tile::Tile;
+use super::whole::Whole;
 use crate::definition::{FileKey, Node, Seg, Shape, Value, shape_of};
 use std::collections::BTreeSet;
 

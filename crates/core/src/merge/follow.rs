@@ -2,6 +2,7 @@
 //!
 //! A field goes back to its old name when its column does; one that a person named otherwise than its column never follows.
 
+use super::tile::Tile;
 use super::whole::Whole;
 use crate::definition::{EntityIndex, FileKey, Node, Referent, Seg, Value, references_in};
 use crate::draft::{field_label, wanted_name};
@@ -118,7 +119,7 @@ fn labels(whole: &mut Whole, new: &NewNames) {
         let Some(tile) = whole.tiles.get_mut(label.tile as usize).filter(|t| !t.own) else { continue };
         let said = if tile.away { field_label(field) } else { label.as_text().unwrap_or_default().to_owned() };
         tile.away = said == field_label(to);
-        tile.at = None;
+        tile.forget_departure();
         if !tile.away {
             label.value = Value::Text(said);
         }
@@ -183,7 +184,7 @@ fn rename(whole: &mut Whole, index: &EntityIndex, new: &NewNames, schema: &Schem
         for (table, at, to) in renames {
             let Some(Value::Table(entries)) = root.at_path_mut(&table).map(|n| &mut n.value) else { continue };
             if let Some(entry) = entries.get_mut(at) {
-                if let Some(said) = tiles.get_mut(entry.node.tile as usize).and_then(|t| t.at.as_mut()) {
+                if let Some(said) = tiles.get_mut(entry.node.tile as usize).and_then(|t| t.remembered()?.at.as_mut()) {
                     relabel(said, &entry.key, &to);
                 }
                 entry.key = to;
@@ -196,11 +197,11 @@ fn rename(whole: &mut Whole, index: &EntityIndex, new: &NewNames, schema: &Schem
 }
 
 /// What the draft said of what has left speaks of fields too: of the file's own entity, in a child list of the entity there.
-fn in_drafts(node: &Node, key: &str, entity: &str, tiles: &mut [super::whole::Tile], new: &NewNames) {
+fn in_drafts(node: &Node, key: &str, entity: &str, tiles: &mut [Tile], new: &NewNames) {
     let entity = listed(node).unwrap_or(entity);
-    if let Some(tile) = tiles.get_mut(node.tile as usize) {
-        let faces = tile.faces.iter_mut().flat_map(|(draft, was)| draft.iter_mut().chain([was]));
-        tile.at.iter_mut().chain(faces).for_each(|said| in_draft(said, key, entity, new));
+    if let Some(memory) = tiles.get_mut(node.tile as usize).and_then(Tile::remembered) {
+        let faces = memory.faces.iter_mut().flat_map(|(draft, was)| draft.iter_mut().chain([was]));
+        memory.at.iter_mut().chain(faces).for_each(|said| in_draft(said, key, entity, new));
     }
     node.items().iter().for_each(|item| in_drafts(item, key, entity, tiles, new));
     node.entries().iter().for_each(|e| in_drafts(&e.node, &e.key, entity, tiles, new));

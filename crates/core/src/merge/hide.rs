@@ -1,7 +1,8 @@
 //! Step 4: what names something lost is hidden, and then what can't be without something hidden, until nothing more follows.
 
 use super::carried::Lost;
-use super::whole::{StandIn, Whole, element};
+use super::tile::StandIn;
+use super::whole::{Whole, element};
 use crate::definition::{EntityIndex, FileKey, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path, references};
 use crate::merge::{Element, Thing};
 use crate::schema::Schema;
@@ -307,7 +308,7 @@ impl<'a> Run<'a> {
                     tile.stand_in = Some(StandIn { value, limit: false });
                 }
                 None => {
-                    tile.stand_in = None;
+                    tile.stand_for_itself();
                     tile.gone = true;
                     tile.because = because;
                 }
@@ -316,7 +317,7 @@ impl<'a> Run<'a> {
         for tile in whole.tiles.iter_mut().enumerate().filter(|(at, _)| !waiting.contains(&u32::try_from(*at).unwrap_or(0))).map(|(_, t)| t)
         {
             if tile.stand_in.as_ref().is_some_and(|s| !s.limit) {
-                tile.stand_in = None;
+                tile.stand_for_itself();
                 "what it hung on is in the database again".clone_into(&mut tile.because);
             }
         }

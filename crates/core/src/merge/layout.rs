@@ -1,7 +1,8 @@
 //! Where new fields may go: pages laid out by hand take only what a person let in.
 
 use super::questions::{Question, about_field};
-use super::whole::{Tile, Whole};
+use super::tile::Tile;
+use super::whole::Whole;
 use crate::definition::{EntityIndex, Node, Tree, Value};
 use crate::merge::{Element, member_key};
 use crate::name;

@@ -1,8 +1,9 @@
 //! Step 3: access never widens. What comes in and wasn't seen before goes into the `hide` of every role that is restricted by
 //! field, and of remote clients.
 
+use super::tile::Tile;
 use super::walk::enter_key;
-use super::whole::{Tile, Whole, keys, numbered};
+use super::whole::{Whole, keys, numbered};
 use crate::definition::{EntityIndex, FileKey, KnownEntity, Node, Tree, Value};
 use crate::name;
 use std::collections::{BTreeMap, BTreeSet};

@@ -2,8 +2,9 @@
 //! ordered is never reordered.
 
 use super::questions::Limit;
+use super::tile::Tile;
 use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk};
-use super::whole::{Tile, has_own, item, keys, numbered, place_by};
+use super::whole::{has_own, item, keys, numbered, place_by};
 use crate::definition::{Node, Shape, Value};
 use crate::merge::{Element, member_key};
 
@@ -91,7 +92,7 @@ impl Walk<'_> {
                     } else if accepted.is_none() && at.is_none() && !tile.was_hidden && !tile.own {
                         tile.stays = true;
                     }
-                    tile.at = None;
+                    tile.forget_departure();
                     let of = Drafts { accepted: accepted.or(at.as_ref()), changed: Some(row) };
                     for key in record {
                         self.row_key((&member, &element.member(&title)), mine, key.name, key.shape, of);

@@ -1,6 +1,7 @@
 //! What a merge did, for people: told by comparing what was shown with what is.
 
-use super::whole::{Tile, Whole, element};
+use super::tile::Tile;
+use super::whole::{Whole, element};
 use crate::definition::{FileKey, Node, Seg};
 use crate::merge::Element;
 use serde::Serialize;

@@ -4,8 +4,9 @@
 
 use super::layout::Placement;
 use super::questions::{Limit, looser};
+use super::tile::{StandIn, Tile};
 use super::values::{Kept, default_of};
-use super::whole::{StandIn, Tile, Whole, has_own, is_as_drafted, numbered, place_by};
+use super::whole::{Whole, has_own, is_as_drafted, numbered, place_by};
 use crate::definition::{Entry, FileKey, Node, Shape, Tree, Value, shape_of};
 use crate::merge::Element;
 use std::collections::{BTreeMap, BTreeSet};
@@ -123,7 +124,7 @@ impl Walk<'_> {
                         tile.stays = true;
                     }
                     if !tile.away {
-                        tile.at = None;
+                        tile.forget_departure();
                     }
                 }
             }
@@ -346,7 +347,9 @@ impl Walk<'_> {
         }
         because.clone_into(&mut tile.because);
         // Spellings belong to what was written before.
-        tile.spelled.clear();
+        if let Some(memory) = tile.remembered() {
+            memory.spelled.clear();
+        }
         let number = node.tile;
         let mut value = to.clone();
         if matches!(value.value, Value::List(_) | Value::Table(_)) {
@@ -378,7 +381,7 @@ impl Walk<'_> {
         let tile = self.tile(node);
         if answer.is_some() {
             tile.answers.retain(|a| a.database != database);
-            tile.answers.push(super::whole::Answered { database: database.clone(), taken });
+            tile.answers.push(super::tile::Answered { database: database.clone(), taken });
         }
         match database {
             Some(value) if taken => {
@@ -416,7 +419,7 @@ impl Walk<'_> {
             if nothing {
                 tile.away = true;
             } else {
-                tile.stand_in = None;
+                tile.stand_for_itself();
             }
         } else if let Some(changed) = drafts.changed {
             if nothing {

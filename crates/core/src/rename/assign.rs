@@ -255,14 +255,27 @@ fn readers<'s>(views: &[&'s Table], table: &str, column: &str) -> BTreeSet<&'s s
 }
 
 /// Columns that kept their names but may have changed places with others (a swap), or whose name something else
-/// took (a chain): each has a type now that it hadn't, and that another lost or changed column had.
+/// took (a chain): each has a type now that it hadn't, and that another lost or changed column had; or a new column of its old
+/// type stands where it stood.
 fn exchanged(before: &Table, after: &Table) -> Vec<String> {
     let pairs: Vec<(&Column, Option<&Column>)> = before.columns.iter().map(|c| (c, after.column(&c.name))).collect();
     let turned = |old: &Column, new: &Column| old.column_type.kind != new.column_type.kind;
     let had = |new: &Column, own: &Column| {
         pairs.iter().any(|(old, now)| old.name != own.name && old.column_type == new.column_type && now.is_none_or(|now| turned(old, now)))
     };
-    pairs.iter().filter_map(|(old, now)| now.filter(|now| turned(old, now) && had(now, old)).map(|_| old.name.clone())).collect()
+    let neighbour = |columns: &[Column], at: usize| at.checked_sub(1).and_then(|at| columns.get(at)).map(|c| name::fold(&c.name));
+    let replaced = |old: &Column, at: usize| {
+        let is_new = |(now, new): (usize, &Column)| {
+            before.column(&new.name).is_none()
+                && new.column_type == old.column_type
+                && neighbour(&before.columns, at) == neighbour(&after.columns, now)
+        };
+        after.columns.iter().enumerate().any(is_new)
+    };
+    let moved = |(at, (old, now)): (usize, &(&Column, Option<&Column>))| {
+        now.filter(|now| turned(old, now) && (had(now, old) || replaced(old, at))).map(|_| old.name.clone())
+    };
+    pairs.iter().enumerate().filter_map(moved).collect()
 }
 
 /// What is being matched, tables or the columns of one table.
@@ -477,4 +490,27 @@ fn best_assignment(odds: &[Vec<f64>], new: usize) -> Vec<Option<usize>> {
     let Ok(weights) = Matrix::from_rows(weights) else { return vec![None; odds.len()] };
     let (_, partners) = kuhn_munkres(&weights);
     partners.iter().enumerate().map(|(row, &column)| (column < new && weights[(row, column)] > 0).then_some(column)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testkit::schema;
+
+    #[test]
+    fn a_name_that_something_else_took_is_asked_about() {
+        let before = "hive: id integer key; code text(12) required; weight decimal(8,2); colour text(20)";
+        for (after, offered) in [
+            // What had the name stands where it stood, under another one.
+            ("hive: id integer key; tag text(12) required; weight decimal(8,2); colour text(20); code integer", vec!["tag"]),
+            // Only the type changed, and something else came.
+            ("hive: id integer key; code integer required; weight decimal(8,2); colour text(20); motto text(12)", vec![]),
+            // Only something else came.
+            ("hive: id integer key; tag text(12); code text(12) required; weight decimal(8,2); colour text(20)", vec![]),
+        ] {
+            let renames = find_renames(&schema(before), &schema(after), &Known::default());
+            let found: Vec<&str> = renames.iter().flat_map(|r| r.candidates.iter().map(String::as_str)).collect();
+            assert_eq!(found, offered, "{after}: {renames:?}");
+        }
+    }
 }

@@ -243,7 +243,7 @@ impl Reader {
         let Some(behind) = &mark.behind else {
             let node = self.numbered(shown, place, mark, OWN);
             if let Some(tile) = self.tiles.get_mut(node.tile as usize) {
-                tile.stand_in = None;
+                tile.stand_for_itself();
             }
             return node;
         };
