@@ -59,8 +59,10 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
         return doubtful(readable(plain(field), "the first text"));
     }
     let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(key, c))).map(plain).collect();
-    let (template, why) = match own.first() {
-        Some(first) if by_key.is_empty() => (plain(first), "there is nothing else"),
+    let is_secret = own.iter().any(|f| f.secret && f.columns.iter().any(|c| name::contains(key, c)));
+    let (template, why) = match (own.first(), open.first()) {
+        (_, Some(other)) if is_secret => (plain(other), "its key sounds sensitive"),
+        (Some(first), _) if by_key.is_empty() => (plain(first), "there is nothing else"),
         _ => (by_key.join(" "), "there is nothing more readable than the key"),
     };
     Title { template, why, is_readable: false, is_doubtful: true, convention }
@@ -135,6 +137,7 @@ mod tests {
             ("hive: id integer key; yard text required; name text required; unique yard name", "hive", "{name}"),
             // Neither secrets, nor digests, nor what an application notes for itself.
             ("key: id integer key; access_token text required unique; body_hash text required; purpose text", "key", "{purpose}"),
+            ("login: access_token text key; seen_on date; tries integer", "login", "{seen_on}"),
             (
                 "hive: id integer key; name text\nmove: id integer key; hive_id integer required -> hive; created_at moment; moved_on date",
                 "move",
