@@ -19,6 +19,11 @@ impl CliError {
         CliError { message: message.into(), details: String::new(), hint: None }
     }
 
+    /// What is the matter, in one line.
+    pub fn message(&self) -> &str {
+        &self.message
+    }
+
     /// One thing that can be done now.
     #[must_use]
     pub fn hint(mut self, hint: impl Into<String>) -> CliError {

@@ -2,14 +2,21 @@
 
 #![allow(clippy::print_stderr, reason = "problems go to standard error")]
 
+mod clock;
 mod commands;
 mod error;
+mod interrupt;
 mod output;
+mod progress;
+mod scene;
 mod session;
+mod width;
 
-use clap::Parser;
+use clap::{CommandFactory, Parser};
 use commands::Command;
+use error::CliError;
 use output::{ColorChoice, Format, Output};
+use session::{NamedSource, Session};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -23,25 +30,28 @@ static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 #[command(name = "ysomorph", version, propagate_version = true, disable_help_subcommand = true)]
 struct Arguments {
     /// Run as if started in FOLDER
-    #[arg(short = 'C', value_name = "FOLDER", global = true, default_value = ".")]
+    #[arg(short = 'C', value_name = "FOLDER", global = true, default_value = ".", env = "YSOMORPH_FOLDER")]
     folder: PathBuf,
-    /// Compare with another changed schema than the configured one
-    #[arg(long, value_name = "SOURCE", global = true)]
-    changed: Option<String>,
+    /// Compare with another changed schema than the configured one; impact takes several
+    #[arg(long, value_name = "SOURCE", global = true, env = "YSOMORPH_CHANGED")]
+    changed: Vec<String>,
+    /// Compare with each source of FILE, one a line, with a name before it where wanted (- for standard input)
+    #[arg(long, value_name = "FILE", global = true, env = "YSOMORPH_CHANGED_LIST")]
+    changed_list: Option<PathBuf>,
     /// How the result is written
-    #[arg(long, value_enum, default_value_t, global = true)]
+    #[arg(long, value_enum, default_value_t, global = true, env = "YSOMORPH_FORMAT")]
     format: Format,
     /// Write the result to FILE instead of standard output
-    #[arg(long, value_name = "FILE", global = true)]
+    #[arg(long, value_name = "FILE", global = true, env = "YSOMORPH_OUTPUT")]
     output: Option<PathBuf>,
     /// Colours
-    #[arg(long, value_enum, default_value_t, global = true)]
+    #[arg(long, value_enum, default_value_t, global = true, env = "YSOMORPH_COLOR")]
     color: ColorChoice,
     /// Only the outcome, in one line
-    #[arg(long, short, global = true)]
+    #[arg(long, short, global = true, env = "YSOMORPH_QUIET", value_parser = clap::builder::FalseyValueParser::new())]
     quiet: bool,
     /// Everything, such as all customisations a merge keeps
-    #[arg(long, short, global = true)]
+    #[arg(long, short, global = true, env = "YSOMORPH_VERBOSE", value_parser = clap::builder::FalseyValueParser::new())]
     verbose: bool,
     #[command(subcommand)]
     command: Command,
@@ -55,10 +65,12 @@ fn main() -> ExitCode {
             return ExitCode::from(if error.use_stderr() { 2 } else { 0 });
         }
     };
-    let mut output = Output::new(arguments.format, arguments.output, arguments.color, arguments.quiet);
-    let digests = output.format == Format::Json;
-    let session = session::Session { folder: arguments.folder, changed: arguments.changed, verbose: arguments.verbose, digests };
-    let outcome = arguments.command.run(&session, &mut output).and_then(|code| output.finish().map(|()| code));
+    let mut output = Output::new(arguments.format, arguments.output.clone(), arguments.color, arguments.quiet);
+    interrupt::mind();
+    if let Some(width) = width::of_terminal() {
+        ysomorph_report::text::fit(width);
+    }
+    let outcome = run(arguments, &mut output).and_then(|code| output.finish().map(|()| code));
     match outcome {
         Ok(code) => ExitCode::from(code),
         Err(error) => {
@@ -66,4 +78,18 @@ fn main() -> ExitCode {
             ExitCode::from(2)
         }
     }
+}
+
+fn run(arguments: Arguments, output: &mut Output) -> Result<u8, CliError> {
+    let several = NamedSource::all(&arguments.changed, arguments.changed_list.as_deref())?;
+    let is_several = several.len() > 1 || arguments.changed_list.is_some();
+    let session = Session {
+        folder: arguments.folder,
+        changed: arguments.changed.first().cloned(),
+        several: if is_several { several } else { Vec::new() },
+        verbose: arguments.verbose,
+        digests: matches!(output.format, Format::Json | Format::Jsonl | Format::Html),
+        pictures: output.format == Format::Html,
+    };
+    arguments.command.run(&Arguments::command, &session, output)
 }

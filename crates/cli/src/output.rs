@@ -14,8 +14,32 @@ pub enum Format {
     Text,
     /// For programs
     Json,
+    /// For programs that read line by line
+    Jsonl,
+    /// For comments on a change request
+    Markdown,
+    /// One page for a browser, to look at and to send
+    Html,
+    /// For code hosts and editors
+    Sarif,
     /// For pipelines: a test case a page
     Junit,
+    /// The list the command is about
+    Csv,
+    /// All lists, as a workbook
+    Xlsx,
+}
+
+impl Format {
+    /// Whether the result is for people at a terminal.
+    pub fn is_text(self) -> bool {
+        self == Format::Text
+    }
+
+    /// As it is typed.
+    pub fn word(self) -> String {
+        self.to_possible_value().map(|value| value.get_name().to_owned()).unwrap_or_default()
+    }
 }
 
 /// Colours.
@@ -39,6 +63,8 @@ pub struct Output {
     color: anstream::ColorChoice,
     quiet: bool,
     text: String,
+    /// A result that isn't text.
+    bytes: Option<Vec<u8>>,
     failed: Option<CliError>,
 }
 
@@ -49,7 +75,7 @@ impl Output {
             ColorChoice::Always => anstream::ColorChoice::Always,
             ColorChoice::Never => anstream::ColorChoice::Never,
         };
-        Output { format, file, color, quiet, text: String::new(), failed: None }
+        Output { format, file, color, quiet, text: String::new(), bytes: None, failed: None }
     }
 
     /// An output that only collects, as text.
@@ -60,6 +86,11 @@ impl Output {
     /// Adds text.
     pub fn push(&mut self, text: &str) {
         self.text.push_str(text);
+    }
+
+    /// Sets a result that isn't text.
+    pub fn set_bytes(&mut self, bytes: Vec<u8>) {
+        self.bytes = Some(bytes);
     }
 
     /// Takes what was collected.
@@ -80,12 +111,7 @@ impl Output {
         // Whatever a text was made from, no internal form of a name leaves the program.
         let text = &text.replace(SEPARATOR, ".");
         let mut out = anstream::AutoStream::new(io::stdout(), self.color);
-        match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
-            // A closed pipe is success: whoever read has read enough.
-            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
-            Err(error) => Err(CliError::new(format!("cannot write the result: {error}")).hint("see what standard output leads to")),
-            Ok(()) => Ok(()),
-        }
+        written(out.write_all(text.as_bytes()).and_then(|()| out.flush()))
     }
 
     /// Writes what was collected.
@@ -93,12 +119,20 @@ impl Output {
         if let Some(error) = self.failed.take() {
             return Err(error);
         }
-        let mut text = self.take();
-        if self.quiet && self.format == Format::Text {
+        // `-` is standard output, as everywhere.
+        let file = self.file.as_deref().filter(|file| file.as_os_str() != "-");
+        if let Some(bytes) = self.bytes.take() {
+            return match file {
+                Some(path) => write_whole(path, &bytes),
+                None => written(io::stdout().write_all(&bytes).and_then(|()| io::stdout().flush())),
+            };
+        }
+        let mut text = std::mem::take(&mut self.text);
+        if self.quiet && self.format.is_text() {
             text = text.lines().next().map(|line| format!("{line}\n")).unwrap_or_default();
         }
-        match &self.file {
-            Some(path) => write_whole(path, &anstream::adapter::strip_str(&text).to_string()),
+        match file {
+            Some(path) => write_whole(path, anstream::adapter::strip_str(&text).to_string().as_bytes()),
             None => self.print(&text),
         }
     }
@@ -110,16 +144,26 @@ impl Output {
     }
 }
 
+/// What came of writing to standard output.
+fn written(outcome: io::Result<()>) -> Result<(), CliError> {
+    match outcome {
+        // A closed pipe is success: whoever read has read enough.
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+        Err(error) => Err(CliError::new(format!("cannot write the result: {error}")).hint("see what standard output leads to")),
+        Ok(()) => Ok(()),
+    }
+}
+
 /// Writes a file that somebody named, wholly or not at all, beside nobody else's: what it replaces keeps its mode. A
 /// device or a pipe is written to as it is.
-pub fn write_whole(path: &Path, text: &str) -> Result<(), CliError> {
+pub fn write_whole(path: &Path, content: &[u8]) -> Result<(), CliError> {
     let failed = |error: io::Error| {
         CliError::new(format!("cannot write `{}`: {error}", path.display())).hint("name a file in a folder you may write to")
     };
     // A link is followed, as somebody named it.
     let there = std::fs::metadata(path).ok();
     if there.as_ref().is_some_and(|there| !there.is_file()) {
-        let written = std::fs::OpenOptions::new().write(true).open(path).and_then(|mut file| file.write_all(text.as_bytes()));
+        let written = std::fs::OpenOptions::new().write(true).open(path).and_then(|mut file| file.write_all(content));
         return match written {
             Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
             other => other.map_err(failed),
@@ -142,7 +186,7 @@ pub fn write_whole(path: &Path, text: &str) -> Result<(), CliError> {
         if let Some(there) = &there {
             new.as_file().set_permissions(there.permissions())?;
         }
-        new.write_all(text.as_bytes())?;
+        new.write_all(content)?;
         new.as_file().sync_all()?;
         new.persist(&target).map(drop).map_err(|error| error.error)
     });

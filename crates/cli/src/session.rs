@@ -2,12 +2,13 @@
 
 use crate::error::CliError;
 use crate::output::write_secret;
-use std::io::{IsTerminal, Write};
+use crate::progress;
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::impact::data::{Counted, TableCounts};
-use ysomorph_core::merge::Outcome;
+use ysomorph_core::merge::{Outcome, Question};
 use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
@@ -17,19 +18,55 @@ use ysomorph_workspace::{Config, DatabaseConfig, Workspace};
 /// Names the database instead of the configuration.
 const URL_VARIABLE: &str = "YSOMORPH_URL";
 
+/// Said where the one write that a looking command may make was made.
+pub const RECOVERED: &str = "note: a write that had been interrupted was completed first";
+
 /// How long counting in the data may take.
 const COUNTING: Duration = Duration::from_secs(60);
 
 /// How long measuring data may take.
 const MEASURING: Duration = Duration::from_secs(30);
 
-/// Says on a terminal which table is looked at; the line is wiped at the end.
-fn progress(done: usize, all: usize, table: &str) {
-    let mut terminal = std::io::stderr();
-    if terminal.is_terminal() && all > 1 {
-        let text = if done == all { String::new() } else { format!("{} of {all}: {}", done + 1, shown(table)) };
-        let _ = write!(terminal, "\r\x1b[K{text}");
-        let _ = terminal.flush();
+/// One database of several.
+#[derive(Debug, Clone)]
+pub struct NamedSource {
+    /// What it is called in results.
+    pub name: String,
+    /// Where it is, as it was given.
+    pub source: String,
+}
+
+impl NamedSource {
+    /// Sources of the command line and of a file, named by what they lead to where no name is given.
+    pub fn all(given: &[String], list: Option<&Path>) -> Result<Vec<NamedSource>, CliError> {
+        let mut all: Vec<NamedSource> = given.iter().map(|source| NamedSource::unnamed(source)).collect();
+        if let Some(file) = list {
+            let read = if file.as_os_str() == "-" { std::io::read_to_string(std::io::stdin()) } else { std::fs::read_to_string(file) };
+            let text =
+                read.map_err(|e| CliError::new(format!("cannot read `{}`: {e}", file.display())).hint("name a file you may read"))?;
+            let lines = text.lines().map(str::trim).filter(|line| !line.is_empty() && !line.starts_with('#'));
+            all.extend(lines.map(|line| match line.rsplit_once(char::is_whitespace) {
+                Some((name, source)) => NamedSource { name: name.trim_end().to_owned(), source: source.to_owned() },
+                None => NamedSource::unnamed(line),
+            }));
+            if all.is_empty() {
+                return Err(CliError::new(format!("`{}` names no database", file.display()))
+                    .hint("a line for each: a name, a blank, and the source; the name may be left out"));
+            }
+        }
+        // Two of one name couldn't be told apart.
+        for at in 0..all.len() {
+            let name = all[at].name.clone();
+            let same = all[..at].iter().filter(|one| one.name == name).count();
+            if same > 0 {
+                all[at].name = format!("{name} ({})", same + 1);
+            }
+        }
+        Ok(all)
+    }
+
+    fn unnamed(source: &str) -> NamedSource {
+        NamedSource { name: ysomorph_sources::kept_text(source), source: source.to_owned() }
     }
 }
 
@@ -40,19 +77,23 @@ pub struct Session {
     pub folder: PathBuf,
     /// Another changed schema than the configured one.
     pub changed: Option<String>,
+    /// Several changed schemas, to look at all of them.
+    pub several: Vec<NamedSource>,
     /// Show everything.
     pub verbose: bool,
     /// Whether the result is for a program: then it tells the schemas' digests.
     pub digests: bool,
+    /// Whether the result has pictures: then it needs what they are drawn from.
+    pub pictures: bool,
 }
 
 impl Session {
     /// The workspace.
     pub fn open(&self) -> Result<Workspace, CliError> {
-        let workspace = Workspace::open(&self.folder)?;
+        let workspace = progress::during("reading the definition", || Workspace::open(&self.folder))?;
         if workspace.recovered {
             // The one write a looking command may make.
-            eprintln!("note: a write that had been interrupted was completed first");
+            eprintln!("{RECOVERED}");
         }
         Ok(workspace)
     }
@@ -101,8 +142,13 @@ impl Session {
     /// What hashes of the data are made with: what the workspace keeps, else a new one, and whether it is new.
     pub fn data_key(workspace: Option<&Workspace>) -> Result<(DataKey, bool), CliError> {
         let kept = workspace.map(Workspace::data_key).transpose().map_err(|e| CliError::files(&[e]))?.flatten();
+        Session::kept_key(kept.as_deref())
+    }
+
+    /// The key that a workspace keeps, else a new one, and whether it is new.
+    pub fn kept_key(kept: Option<&str>) -> Result<(DataKey, bool), CliError> {
         match kept {
-            Some(text) => Ok((key_of(&text, ".ysomorph/data.key", "take it away: the next merge --write --data makes a new one")?, false)),
+            Some(text) => Ok((key_of(text, ".ysomorph/data.key", "take it away: the next merge --write --data makes a new one")?, false)),
             None => {
                 let fresh = DataKey::fresh().map_err(|e| CliError::new(format!("no random key can be made: {e}")))?;
                 Ok((fresh, true))
@@ -122,7 +168,7 @@ impl Session {
 
     /// Counts records that go against the definition; says what couldn't be counted.
     pub fn count(source: &Source, plan: Vec<TableCounts>) -> Result<Vec<Counted>, CliError> {
-        let (counts, left) = count(source, plan, COUNTING, progress)?;
+        let (counts, left) = count(source, plan, COUNTING, progress::of_tables)?;
         for (table, reason) in left {
             eprintln!("note: the records of `{}` weren't counted: {}", shown(&table), shown(&reason));
         }
@@ -135,7 +181,8 @@ impl Session {
 
     /// Reads a source as the workspace reads its database: the same schemas, without the tables it excludes.
     pub fn read(source: &Source, config: &DatabaseConfig) -> Result<Schema, CliError> {
-        Ok(Session::narrowed(source.read(&config.schemas)?, config))
+        let schema = progress::during(&format!("reading {source}"), || source.read(&config.schemas))?;
+        Ok(Session::narrowed(schema, config))
     }
 
     /// A schema without the tables that the workspace excludes; says what the user may not see.
@@ -144,6 +191,14 @@ impl Session {
             eprintln!("note: {}", shown(note));
         }
         schema.restricted(&config.tables.include, &config.tables.exclude)
+    }
+
+    /// The new tables of which somebody answered that they come later.
+    pub fn settled_for_later(questions: &[Question], later: &BTreeSet<String>) -> Vec<String> {
+        let answered = |q: &&Question| q.answer.as_deref() == Some("later");
+        let settled: BTreeSet<&str> = questions.iter().filter(answered).map(|q| q.name.as_str()).collect();
+        let is_settled = |table: &&String| settled.contains(format!("table/{}", ysomorph_core::name::written(table)).as_str());
+        later.iter().filter(is_settled).cloned().collect()
     }
 
     /// The same of the accepted schema's text.
@@ -160,17 +215,20 @@ impl Session {
     }
 }
 
+/// A command's report, empty.
+pub fn bare(command: &str) -> Report {
+    Report { format: 1, command: command.to_owned(), ..Report::default() }
+}
+
 /// A report on the definition alone.
 pub fn bare_report(command: &str, session: &Session, workspace: &Workspace, changed: &Schema) -> Report {
     Report {
-        format: 1,
-        command: command.to_owned(),
         schema: session.digests_of(workspace.accepted(), changed),
         texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
         counts: counts(workspace),
         pages: pages(workspace),
         joined: workspace.joined().to_vec(),
-        ..Report::default()
+        ..bare(command)
     }
 }
 
@@ -180,15 +238,9 @@ pub fn report(command: &str, session: &Session, workspace: &Workspace, changed: 
         changes: outcome.comparison.changes.clone(),
         questions: outcome.questions.clone(),
         unasked: outcome.unasked.clone(),
-        later: outcome.known.later.iter().filter(|table| is_settled(outcome, table)).cloned().collect(),
+        later: Session::settled_for_later(&outcome.questions, &outcome.known.later),
         ..bare_report(command, session, workspace, changed)
     }
-}
-
-/// Whether somebody answered that a new table comes later.
-fn is_settled(outcome: &Outcome, table: &str) -> bool {
-    let name = format!("table/{}", ysomorph_core::name::written(table));
-    outcome.questions.iter().any(|q| q.name == name && q.answer.as_deref() == Some("later"))
 }
 
 fn digest(schema: &Schema) -> String {

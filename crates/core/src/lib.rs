@@ -8,10 +8,12 @@
 //! - [`draft`] is what the generator would write for a schema.
 //! - [`sql`] knows what a fragment or template names.
 //! - [`statements`] are what each page asks of the database.
+//! - [`access`] is who may see and do what, and whether a change gave anybody more.
 //! - [`impact`] finds what breaks, one rule a file.
 //! - [`rehearsal`] leads what a real database says of those statements back to the definition.
 //! - [`merge`] carries the definition over, in five steps.
 
+pub mod access;
 pub mod changes;
 pub mod definition;
 pub mod draft;

@@ -16,6 +16,11 @@ pub fn json(value: &impl Serialize) -> String {
     without_separators(&visible(serde_json::to_string_pretty(value).unwrap_or_default())) + "\n"
 }
 
+/// A value as JSON in one line.
+pub fn json_line(value: &impl Serialize) -> String {
+    without_separators(&visible(serde_json::to_string(value).unwrap_or_default())) + "\n"
+}
+
 /// JSON in which qualified names have a dot, as people write it, wherever a text holds one.
 fn without_separators(json: &str) -> String {
     let escape = format!("\\u{:04x}", u32::from(SEPARATOR));

@@ -1,6 +1,6 @@
 //! A patch that gives hand-written code the new names: a unified diff, as version control takes it.
 
-use crate::text::is_called_now;
+use crate::wording::is_called_now;
 use similar::TextDiff;
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::impact::Rewritten;

@@ -3,8 +3,9 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::BTreeMap;
+use ysomorph_core::access::Access;
 use ysomorph_core::changes::Change;
-use ysomorph_core::definition::{Node, Value};
+use ysomorph_core::definition::{Model, Node, Value};
 use ysomorph_core::draft::Note;
 use ysomorph_core::drawing::Drawing;
 use ysomorph_core::impact::{Finding, FollowUp, Location, Severity};
@@ -20,6 +21,21 @@ pub struct DrawnPage {
     /// What of it the generator guessed and nobody changed since.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub notes: Vec<Note>,
+}
+
+/// What pictures are drawn from, beside what a report says.
+#[derive(Debug, Clone, Default)]
+pub struct Scene {
+    /// Which database was looked at, without its password.
+    pub database: String,
+    /// When.
+    pub when: String,
+    /// The definition.
+    pub now: Model,
+    /// The definition as the merge leaves it.
+    pub after: Option<Model>,
+    /// What is broken then.
+    pub left: Vec<Finding>,
 }
 
 /// The result of `changes`, `impact`, `check`, `decide` or `merge`.
@@ -97,6 +113,12 @@ pub struct Report {
     /// What earlier merges left to people and is still so.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub open_follow_ups: Vec<OpenFollowUp>,
+    /// Who may see and do what, before and after.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub access: Vec<Access>,
+    /// What pictures are drawn from.
+    #[serde(skip)]
+    pub scene: Option<Box<Scene>>,
     /// How findings are ordered.
     #[serde(skip)]
     pub order: Order,

@@ -8,6 +8,8 @@
 mod around;
 mod code;
 mod config;
+mod data_key;
+mod database;
 mod decisions;
 mod files;
 mod folder;
@@ -27,12 +29,13 @@ mod undo;
 mod write_error;
 
 pub use config::{Config, DatabaseConfig};
+pub use database::{KnownDatabase, as_accepted};
 pub use decisions::{Answer, answers_of};
 pub use files::FileError;
 pub use folder::{LockError, Refused, TransactionError, digest};
 pub use follow_ups::FollowUps;
 pub use merges::{By, EntryKind, HistoryEntry};
-pub use open::{OpenError, Workspace, as_accepted, configuration};
+pub use open::{OpenError, Workspace, configuration};
 pub use part::Part;
 pub use plan::{Planned, TextChange};
 pub use start::{Begin, StartError, start};

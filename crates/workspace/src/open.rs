@@ -7,7 +7,7 @@ use crate::folder::{self, LockError};
 use crate::joined;
 use crate::kept::Kept;
 use crate::secret;
-use crate::state::{ACCEPTED, State};
+use crate::state::State;
 use crate::toml::{ParseError, parse};
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -189,16 +189,6 @@ fn is_workspace(root: &Path) -> bool {
 
 fn toml_error(file: String, text: &Arc<str>, error: ParseError) -> FileError {
     FileError { file, at: Some(error.at), message: error.message, text: Arc::clone(text) }
-}
-
-/// The accepted schema's text, where a schema is that one word for word and no answer is waiting: then nothing changed, and nothing
-/// else needs reading. What is in doubt or can't be read gives nothing.
-pub fn as_accepted(root: &Path, schema: &Schema) -> Option<String> {
-    folder::at_rest(root, || {
-        let accepted = read_text(root, ACCEPTED).ok()??;
-        let no_answers = decisions::read(root).ok()?.is_empty();
-        (no_answers && schema.is_word_for_word(&accepted)).then_some(accepted)
-    })
 }
 
 /// The configuration of a folder that may have no definition yet; `None` without one.

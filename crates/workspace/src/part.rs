@@ -3,7 +3,7 @@
 use crate::open::Workspace;
 use std::collections::BTreeSet;
 use ysomorph_core::changes::Change;
-use ysomorph_core::merge::{UsedElsewhere, comparison, partly, tables_of, used_elsewhere};
+use ysomorph_core::merge::{UsedElsewhere, partly, tables_of, used_elsewhere};
 use ysomorph_core::name;
 use ysomorph_core::schema::Schema;
 
@@ -24,7 +24,7 @@ impl Workspace {
     pub fn part(&self, changed: &Schema, entities: &BTreeSet<String>) -> Result<Part, Vec<UsedElsewhere>> {
         let answers = self.answer_map();
         let accepted = self.accepted();
-        let comparison = comparison(&self.merge_input(changed, &answers));
+        let comparison = self.merge_input(changed, &answers).database().comparison();
         let tables = tables_of(entities, &self.tree, accepted);
         let used = used_elsewhere(&tables, entities, &self.tree, accepted, &comparison, changed);
         if !used.is_empty() {

@@ -1,8 +1,10 @@
 //! `ysomorph accept`
 
 use super::merge::{merge_report, refuse_changed_meanwhile, refuse_unsound};
-use super::shared::{now, print, who};
+use super::shared::{print, who};
+use crate::clock::now;
 use crate::error::CliError;
+use crate::interrupt::writing;
 use crate::output::Output;
 use crate::session::Session;
 use ysomorph_report::text::{hint, plural};
@@ -19,7 +21,8 @@ pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let write = hinders.is_none() && planned.is_worth_writing();
     if write {
         refuse_changed_meanwhile(session, &workspace, &changed)?;
-        workspace.write(&planned, &answers, &By { when: now(), who: who(&workspace.root) })?;
+        let by = By { when: now(), who: who(&workspace.root) };
+        writing(|| workspace.write(&planned, &answers, &by))?;
     }
     let report = merge_report("accept", session, &workspace, &changed, &planned, write);
     print(output, &report, |report| match &hinders {
@@ -30,7 +33,7 @@ pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
             hint("ysomorph history   (and ysomorph undo takes it back)")
         ),
         None => "Nothing to accept: the accepted schema is the database's.\n".to_owned(),
-    });
+    })?;
     Ok(u8::from(hinders.is_some()))
 }
 

@@ -58,7 +58,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         return Ok(0);
     };
     // Wholly old or wholly new: a half snapshot would look like dropped tables.
-    write_whole(file, &text)?;
+    write_whole(file, text.as_bytes())?;
     output.push(&format!(
         "Captured {} of {} in {}.\n",
         plural(schema.tables.len(), "table", "tables"),

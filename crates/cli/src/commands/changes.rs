@@ -5,16 +5,16 @@
 use super::shared::print;
 use crate::error::CliError;
 use crate::output::Output;
-use crate::session::{Session, report};
+use crate::session::{RECOVERED, Session, bare};
 use clap::Args;
 use std::path::PathBuf;
 use ysomorph_core::changes::compare;
-use ysomorph_core::merge::merge;
+use ysomorph_core::merge::DatabaseChange;
 use ysomorph_core::rename::Known;
 use ysomorph_core::schema::{Engine, Schema};
 use ysomorph_report::{Report, text};
 use ysomorph_sources::Source;
-use ysomorph_workspace::{DatabaseConfig, OpenError, as_accepted, configuration};
+use ysomorph_workspace::{Config, DatabaseConfig, KnownDatabase, OpenError, as_accepted, configuration};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -38,57 +38,68 @@ pub struct Arguments {
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let mut report = match (&arguments.old, &arguments.new) {
         (None, _) => {
-            let Some((_, config)) = configuration(&session.folder)? else {
-                return Err(OpenError::NotAWorkspace(session.folder.clone()).into());
-            };
+            let config = configured(session)?;
             let source = session.changed_source(&config)?;
             let mut changed = Session::read(&source, &config.database)?;
             // Most looks find nothing, and then need no more than the accepted schema's text.
             let unchanged = if arguments.data { None } else { as_accepted(&session.folder, &changed) };
             if let Some(accepted) = unchanged {
-                let schema = session.digests_of_texts(&accepted, &changed);
-                let report = Report { format: 1, command: "changes".to_owned(), schema, ..Report::default() };
-                print(output, &report, text::changes);
+                let report = Report { schema: session.digests_of_texts(&accepted, &changed), ..bare("changes") };
+                print(output, &report, text::changes)?;
                 return Ok(0);
             }
-            let workspace = session.open()?;
-            if arguments.data {
-                let known = workspace.accepted();
-                if known.fingerprints.is_empty() {
-                    eprintln!("note: the accepted schema was kept without its data; start --data or merge --write --data keep it");
-                }
-                let new = |table: &str, column: &str| known.column(table, column).is_none();
-                let (key, _) = Session::data_key(Some(&workspace))?;
-                if known.fingerprints.first().is_some_and(|f| f.key != key.id()) {
-                    eprintln!(
-                        "note: the data of the accepted schema was kept with a key that isn't here (.ysomorph/data.key): it can't be compared"
-                    );
-                }
-                Session::measure(&source, &mut changed, &new, &key)?;
+            // The definition has no say in what changed.
+            let database = KnownDatabase::read(&session.folder)?;
+            if database.recovered {
+                eprintln!("{RECOVERED}");
             }
-            let answers = workspace.answer_map();
-            let outcome = merge(&workspace.merge_input(&changed, &answers));
-            let mut report = report("changes", session, &workspace, &changed, &outcome);
-            report.log = log(workspace.accepted(), &changed);
-            report
+            if arguments.data {
+                measure_new_columns(&source, &mut changed, &database)?;
+            }
+            let KnownDatabase { accepted, known, answers, .. } = &database;
+            let seen = DatabaseChange { known, accepted, changed: &changed, answers, renames: config.merge.renames }.seen();
+            Report {
+                later: Session::settled_for_later(&seen.questions, &seen.later),
+                changes: seen.comparison.changes,
+                questions: seen.questions,
+                log: log(accepted, &changed),
+                schema: session.digests_of(accepted, &changed),
+                ..bare("changes")
+            }
         }
         (Some(old), Some(new)) => {
             // In a workspace its schemas and excluded tables hold.
-            let config = match session.folder.join("ysomorph.toml").is_file() {
-                true => session.open()?.config.database,
-                false => DatabaseConfig::default(),
-            };
+            let config = configuration(&session.folder)?.map(|(_, config)| config.database).unwrap_or_default();
             two(session, &Session::source(old)?, &Session::source(new)?, &config, arguments)?
         }
         (Some(old), None) => {
-            let workspace = session.open()?;
-            let new = session.changed_source(&workspace.config)?;
-            two(session, &Session::source(old)?, &new, &workspace.config.database, arguments)?
+            let config = configured(session)?;
+            two(session, &Session::source(old)?, &session.changed_source(&config)?, &config.database, arguments)?
         }
     };
     report.by = arguments.by;
-    print(output, &report, text::changes);
+    print(output, &report, text::changes)?;
     Ok(u8::from(report.counted_changes() > 0))
+}
+
+/// The workspace's configuration.
+fn configured(session: &Session) -> Result<Config, CliError> {
+    let (_, config) = configuration(&session.folder)?.ok_or_else(|| OpenError::NotAWorkspace(session.folder.clone()))?;
+    Ok(config)
+}
+
+/// Adds what the data of new columns looks like: they may be those that are gone.
+fn measure_new_columns(source: &Source, changed: &mut Schema, database: &KnownDatabase) -> Result<(), CliError> {
+    let known = &database.accepted;
+    if known.fingerprints.is_empty() {
+        eprintln!("note: the accepted schema was kept without its data; start --data or merge --write --data keep it");
+    }
+    let new = |table: &str, column: &str| known.column(table, column).is_none();
+    let (key, _) = Session::kept_key(database.data_key.as_deref())?;
+    if known.fingerprints.first().is_some_and(|f| f.key != key.id()) {
+        eprintln!("note: the data of the accepted schema was kept with a key that isn't here (.ysomorph/data.key): it can't be compared");
+    }
+    Session::measure(source, changed, &new, &key)
 }
 
 /// Two sources, without a definition.
@@ -107,13 +118,11 @@ fn two(session: &Session, old: &Source, new: &Source, config: &DatabaseConfig, a
 
 fn between(session: &Session, before: &Schema, after: &Schema) -> Report {
     Report {
-        format: 1,
-        command: "changes".to_owned(),
         schema: session.digests_of(before, after),
         changes: compare(before, after, &Known::default()).changes,
         alone: true,
         log: log(before, after),
-        ..Report::default()
+        ..bare("changes")
     }
 }
 

@@ -3,6 +3,7 @@
 use super::shared::{open_follow_up, print};
 use crate::error::CliError;
 use crate::output::Output;
+use crate::scene::with_scene;
 use crate::session::{Session, bare_report};
 use ysomorph_core::impact;
 use ysomorph_report::text;
@@ -14,7 +15,8 @@ pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let mut report = bare_report("check", session, &workspace, workspace.accepted()).with_findings(findings);
     report.open_follow_ups = follow_ups.still_open().map(open_follow_up).collect();
     report.verbose = session.verbose;
-    print(output, &report, text::check);
+    with_scene(&mut report, session, &workspace, None)?;
+    print(output, &report, text::check)?;
     let totals = report.totals.unwrap_or_default();
     Ok(u8::from(totals.breaks + totals.risk > 0 || !report.joined.is_empty()))
 }

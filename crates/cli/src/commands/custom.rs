@@ -42,6 +42,6 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let mut report = bare_report("custom", session, &workspace, workspace.accepted()).with_kept(&kept);
     report.diffs = diffs;
-    print(output, &report, text::custom);
+    print(output, &report, text::custom)?;
     Ok(0)
 }

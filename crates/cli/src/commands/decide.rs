@@ -5,7 +5,8 @@ mod dialogue;
 
 use super::shared::{open_follow_up, print};
 use crate::error::CliError;
-use crate::output::{Format, Output};
+use crate::interrupt::writing;
+use crate::output::Output;
 use crate::session::{Session, report};
 use answers::Given;
 use clap::Args;
@@ -50,7 +51,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     };
     if !given.is_empty() || arguments.file.is_some() {
         let answers = answers::matched(&workspace, &changed, &given)?;
-        workspace.decide(&answers)?;
+        writing(|| workspace.decide(&answers))?;
         for answer in &answers {
             output.push(&format!("Taken: {} is answered {}.\n", shown(&answer.question), shown(&answer.choice)));
         }
@@ -59,13 +60,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let known = workspace.answer_map();
     let outcome = merge(&workspace.merge_input(&changed, &known));
     let open = outcome.open_questions().count();
-    let terminal = output.format == Format::Text && std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
+    let terminal = output.format.is_text() && std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
     if open > 0 && terminal && !arguments.list {
         return dialogue::run(&workspace, &changed, output);
     }
     let mut report = report("decide", session, &workspace, &changed, &outcome);
     report.open_follow_ups = follow_ups(&workspace)?.still_open().map(open_follow_up).collect();
-    print(output, &report, text::questions);
+    print(output, &report, text::questions)?;
     Ok(u8::from(open > 0))
 }
 
@@ -101,7 +102,7 @@ fn close(workspace: &Workspace, name: &str, output: &mut Output) -> Result<u8, C
             None => error.hint("`ysomorph decide --list` shows them"),
         });
     }
-    workspace.close_follow_ups(&closed)?;
+    writing(|| workspace.close_follow_ups(&closed))?;
     for name in closed {
         output.push(&format!("Closed: {}.\n", shown(name)));
     }

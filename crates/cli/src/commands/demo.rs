@@ -76,7 +76,9 @@ fn days_since(column: &str, engine: Engine) -> String {
 type RunLine = fn(&[&str], &Session, &mut Output) -> Result<u8, CliError>;
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output, run_line: RunLine) -> Result<u8, CliError> {
-    let folder = session.folder.join(arguments.place.clone().unwrap_or_else(|| PathBuf::from("demo")));
+    let place = arguments.place.clone().unwrap_or_else(|| PathBuf::from("demo"));
+    // As it was named, without the dot of the folder one is in.
+    let folder = if session.folder == Path::new(".") { place } else { session.folder.join(place) };
     if std::fs::read_dir(&folder).is_ok_and(|mut entries| entries.next().is_some()) {
         return Err(CliError::new(format!("`{}` isn't empty; nothing was overwritten", folder.display()))
             .hint("name a new folder: ysomorph demo FOLDER"));
@@ -110,7 +112,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output, run_li
         output.push(&format!("The demo is in {}: a workspace and its database, not changed yet.\n", folder.display()));
         return Ok(0);
     }
-    let mut walk = Walk { session: Session { folder: folder.clone(), changed: None, verbose: false, digests: false }, output, run_line };
+    let mut walk = Walk {
+        session: Session { folder: folder.clone(), changed: None, several: Vec::new(), verbose: false, digests: false, pictures: false },
+        output,
+        run_line,
+    };
     walk.say(&format!("Three Combs, a beekeepers' co-operative, in {}", folder.display()));
     walk.say("Its application was drafted with `ysomorph start` and edited by hand since.");
     walk.command(&["check"])?;

@@ -1,8 +1,12 @@
 //! `ysomorph merge`
 
-use super::shared::{known_names, now, print, who};
+use super::shared::{known_names, print, who};
+use crate::clock::now;
 use crate::error::{CliError, MOST_SHOWN, more};
-use crate::output::{Format, Output, write_whole};
+use crate::interrupt::writing;
+use crate::output::{Output, write_whole};
+use crate::progress::during;
+use crate::scene::with_scene;
 use crate::session::{Session, report};
 use clap::Args;
 use std::collections::BTreeSet;
@@ -36,8 +40,8 @@ pub struct Arguments {
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let to_output = arguments.patch.as_ref().is_some_and(|file| file.as_os_str() == "-");
-    if to_output && output.format == Format::Json {
-        return Err(CliError::new("a patch on standard output isn't JSON").hint("name a file: --patch FILE"));
+    if to_output && !output.format.is_text() {
+        return Err(CliError::new(format!("a patch on standard output isn't {}", output.format.word())).hint("name a file: --patch FILE"));
     }
     // The process ends with the command: taking a large definition apart again would only take time.
     let workspace = ManuallyDrop::new(session.open()?);
@@ -56,7 +60,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let given = workspace.answer_map();
     let (answers, outcome) = {
         let input = workspace.merge_input(changed, &given);
-        if arguments.safe { safe_merge(&input) } else { (given.clone(), merge(&input)) }
+        during("merging", || if arguments.safe { safe_merge(&input) } else { (given.clone(), merge(&input)) })
     };
     let planned = ManuallyDrop::new(workspace.plan_of(changed, &answers, outcome)?);
     let open = planned.outcome.open_questions().count();
@@ -66,21 +70,23 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if write {
         refuse_changed_meanwhile(session, &workspace, &whole)?;
         if let Some(key) = new_key {
-            workspace.keep_data_key(&key)?;
+            writing(|| workspace.keep_data_key(&key))?;
         }
-        workspace.write(&planned, &answers, &By { when: now(), who: who(&workspace.root) })?;
+        let by = By { when: now(), who: who(&workspace.root) };
+        writing(|| workspace.write(&planned, &answers, &by))?;
     }
     let mut report = merge_report("merge", session, &workspace, changed, &planned, write);
-    (report.only, report.left_for_later) = (arguments.only.clone(), part.map(|part| part.for_later));
+    (report.only, report.left_for_later) = (arguments.only.clone(), part.as_ref().map(|part| part.for_later.clone()));
     report.verbose = session.verbose;
+    with_scene(&mut report, session, &workspace, Some((&planned.outcome, changed)))?;
     match (&arguments.patch, patched) {
         (Some(file), Some(files)) if file.as_os_str() == "-" => output.push(&patch(&files)),
         (Some(file), Some(files)) => {
-            write_whole(file, &patch(&files))?;
+            write_whole(file, patch(&files).as_bytes())?;
             report.patch = Some(PatchReport { file: file.display().to_string(), files: files.into_keys().collect() });
-            print(output, &report, text::merge);
+            print(output, &report, text::merge)?;
         }
-        _ => print(output, &report, text::merge),
+        _ => print(output, &report, text::merge)?,
     }
     let later_only = planned.outcome.open_questions().next().is_none() && !planned.is_worth_writing();
     Ok(match (arguments.write, later_only) {

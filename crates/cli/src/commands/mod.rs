@@ -1,26 +1,30 @@
 //! One file a command: its arguments, and a run of one call and one report.
 
 mod accept;
+mod access;
 mod capture;
 mod changes;
 mod check;
+mod completions;
 mod custom;
 mod decide;
 mod demo;
 mod explain;
 mod history;
 mod impact;
+mod manual;
 mod merge;
 mod rehearse;
 mod shared;
 mod show;
 mod start;
 mod undo;
+mod watch;
 
 use crate::error::CliError;
-use crate::output::Output;
+use crate::output::{Format, Output};
 use crate::session::Session;
-use clap::{Parser, Subcommand};
+use clap::{CommandFactory, Parser, Subcommand};
 
 /// What to do.
 #[derive(Debug, Subcommand)]
@@ -51,10 +55,18 @@ pub enum Command {
     Rehearse(rehearse::Arguments),
     /// Draw a page with sample records, as a role sees it, with what is broken
     Show(show::Arguments),
+    /// Who may see and do what, now and after the merge
+    Access(access::Arguments),
     /// Merges done: when, which changes, which answers
     History(history::Arguments),
     /// A rule in full; all of them in a table
     Explain(explain::Arguments),
+    /// Run a command again whenever the database or a file changes
+    Watch(watch::Arguments),
+    /// What a shell needs to complete commands and options
+    Completions(completions::Arguments),
+    /// The manual, as man shows it
+    Manual(manual::Arguments),
 }
 
 /// A command line, as people type it.
@@ -67,15 +79,32 @@ struct Line {
 /// Runs a command line in a session.
 fn run_line(words: &[&str], session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let line = Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied())).map_err(|e| CliError::new(e.to_string()))?;
-    line.command.run(session, output)
+    line.command.run(&Line::command, session, output)
 }
 
 impl Command {
+    /// What its result can be written as.
+    fn formats(&self) -> &'static [Format] {
+        use Format::{Csv, Html, Json, Jsonl, Junit, Markdown, Sarif, Text, Xlsx};
+        match self {
+            Command::Impact(_) | Command::Check | Command::Rehearse(_) => &[Text, Json, Jsonl, Markdown, Html, Sarif, Junit, Csv, Xlsx],
+            Command::Changes(_) | Command::Merge(_) => &[Text, Json, Jsonl, Markdown, Html, Csv, Xlsx],
+            Command::Access(_) | Command::Custom(_) => &[Text, Json, Jsonl, Csv, Xlsx],
+            Command::Decide(_) | Command::Show(_) => &[Text, Json, Jsonl],
+            _ => &[Text, Json],
+        }
+    }
+
     /// Runs it; the exit status comes back.
-    pub fn run(self, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-        let tests_pages = matches!(self, Command::Rehearse(_) | Command::Impact(_) | Command::Check);
-        if output.format == crate::output::Format::Junit && !tests_pages {
-            return Err(CliError::new("JUnit is for results about pages: rehearse, impact and check").hint("use --format json"));
+    pub fn run(self, whole: &dyn Fn() -> clap::Command, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+        if !session.several.is_empty() && !matches!(self, Command::Impact(_)) {
+            return Err(CliError::new("only impact looks at several databases").hint("give one --changed SOURCE"));
+        }
+        let formats = self.formats();
+        if !formats.contains(&output.format) {
+            let others: Vec<String> = formats.iter().map(|format| format.word()).collect();
+            return Err(CliError::new(format!("this command has no {} result", output.format.word()))
+                .hint(format!("it has: {}", others.join(", "))));
         }
         match self {
             Command::Demo(arguments) => demo::run(&arguments, session, output, run_line),
@@ -91,8 +120,12 @@ impl Command {
             Command::Custom(arguments) => custom::run(&arguments, session, output),
             Command::Rehearse(arguments) => rehearse::run(&arguments, session, output),
             Command::Show(arguments) => show::run(&arguments, session, output),
+            Command::Access(arguments) => access::run(&arguments, session, output),
             Command::History(arguments) => history::run(&arguments, session, output),
             Command::Explain(arguments) => explain::run(&arguments, output),
+            Command::Watch(arguments) => watch::run(&arguments, session, output, run_line),
+            Command::Completions(arguments) => completions::run(&arguments, whole(), output),
+            Command::Manual(arguments) => manual::run(&arguments, whole(), output),
         }
     }
 }

@@ -3,6 +3,7 @@
 use super::shared::print;
 use crate::error::CliError;
 use crate::output::Output;
+use crate::scene::with_scene;
 use crate::session::{Session, bare_report};
 use clap::Args;
 use ysomorph_core::definition::Model;
@@ -50,7 +51,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         refused: refused.len(),
         pages,
     });
-    print(output, &report, text::rehearse);
+    with_scene(&mut report, session, &workspace, None)?;
+    print(output, &report, text::rehearse)?;
     Ok(u8::from(!refused.is_empty()))
 }
 

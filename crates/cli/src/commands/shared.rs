@@ -1,11 +1,11 @@
 //! What commands have in common: who works when, names that patterns fit, printing a report.
 
 use crate::error::CliError;
-use crate::output::Output;
+use crate::output::{Format, Output};
 use std::path::Path;
 use std::sync::OnceLock;
 use ysomorph_core::name::{Patterns, nearest, shown};
-use ysomorph_report::OpenFollowUp;
+use ysomorph_report::{OpenFollowUp, Report};
 use ysomorph_workspace::FollowUp;
 
 /// Refuses a pattern that fits none of the names there are, with the nearest.
@@ -58,17 +58,24 @@ pub fn open_follow_up(follow_up: &FollowUp) -> OpenFollowUp {
     }
 }
 
-/// The moment, for entries and answers.
-pub fn now() -> String {
-    jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string()
-}
-
 /// Prints a report in the wanted format.
-pub fn print(output: &mut Output, report: &ysomorph_report::Report, text: impl Fn(&ysomorph_report::Report) -> String) {
+pub fn print(output: &mut Output, report: &Report, text: impl Fn(&Report) -> String) -> Result<(), CliError> {
     let written = match output.format {
-        crate::output::Format::Text => text(report),
-        crate::output::Format::Json => ysomorph_report::to_json(report),
-        crate::output::Format::Junit => ysomorph_report::to_junit(report),
+        Format::Text => text(report),
+        Format::Json => ysomorph_report::to_json(report),
+        Format::Jsonl => ysomorph_report::to_jsonl(report),
+        Format::Markdown => ysomorph_report::to_markdown(report),
+        Format::Html => ysomorph_report::to_html(report),
+        Format::Sarif => ysomorph_report::to_sarif(report),
+        Format::Junit => ysomorph_report::to_junit(report),
+        Format::Csv => ysomorph_report::to_csv(report),
+        Format::Xlsx => {
+            let book = ysomorph_report::to_xlsx(report);
+            output
+                .set_bytes(book.map_err(|e| CliError::new(format!("a workbook can't hold this: {e}")).hint("use --format csv or jsonl"))?);
+            return Ok(());
+        }
     };
     output.push(&written);
+    Ok(())
 }

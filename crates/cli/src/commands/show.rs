@@ -70,7 +70,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let mut drawn = vec![drawn_page("now", now, &workspace.tree, workspace.accepted())];
     drawn.extend(after);
     let report = Report { drawn, ..bare_report("show", session, &workspace, &changed) };
-    print(output, &report, text::page);
+    print(output, &report, text::page)?;
     Ok(0)
 }
 

@@ -1,6 +1,7 @@
 //! `ysomorph start`
 
 use crate::error::CliError;
+use crate::interrupt::writing;
 use crate::output::Output;
 use crate::session::Session;
 use clap::Args;
@@ -86,7 +87,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         data_key: data_key.as_deref(),
         config: kept.as_ref().map(|(text, _)| text.as_str()),
     };
-    let drafted = start(&session.folder, &begin, &schema)?;
+    let drafted = writing(|| start(&session.folder, &begin, &schema))?;
     for (table, key) in schema.dangling_keys() {
         eprintln!(
             "note: the foreign key of `{}` over {} points at `{}`, which isn't in the database",

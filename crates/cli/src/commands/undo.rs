@@ -1,7 +1,9 @@
 //! `ysomorph undo`
 
-use super::shared::{now, who};
+use super::shared::who;
+use crate::clock::now;
 use crate::error::CliError;
+use crate::interrupt::writing;
 use crate::output::{Format, Output};
 use crate::session::Session;
 use clap::Args;
@@ -16,7 +18,7 @@ pub struct Arguments {
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let workspace = session.open()?;
-    let undone = workspace.undo(arguments.entry.as_deref(), &By { when: now(), who: who(&workspace.root) })?;
+    let undone = writing(|| workspace.undo(arguments.entry.as_deref(), &By { when: now(), who: who(&workspace.root) }))?;
     let entry = &undone.entry;
     if output.format == Format::Json {
         let value = serde_json::json!({ "format": 1, "command": "undo", "entry": entry.id, "undoes": undone.taken_back, "files": entry.files.iter().map(|f| &f.path).collect::<Vec<_>>() });

@@ -8,8 +8,9 @@ use super::questions::Question;
 use super::told::{Aside, Change, Done};
 use super::values::Kept;
 use super::whole::Whole;
+use crate::access::{self, Access};
 use crate::changes::Comparison;
-use crate::definition::{FileKey, Node, Tree};
+use crate::definition::{FileKey, Model, Node, Tree, rename_mentions};
 use crate::draft::Conventions;
 use crate::impact::named::{CONDITION_BROKEN, FORMULA_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN, SOURCE_BROKEN};
 use crate::impact::{self, Finding, FollowUp, Location, Severity};
@@ -92,6 +93,18 @@ impl Outcome {
     /// aren't accepted, and may refuse a write all the same.
     pub fn breaks_left(&self, changed: &Schema) -> Vec<Finding> {
         impact::check(&self.tree, changed).into_iter().filter(|f| f.severity == Severity::Break).collect()
+    }
+
+    /// What every role may see and do before and after: `before` is the definition as it was, on the schema it agreed with.
+    pub fn access(&self, before: &Tree, accepted: &Schema) -> Vec<Access> {
+        // What was before has to speak by the names of now, so that a filter under new names is the same filter.
+        let mut renamed = before.clone();
+        let taken = self.comparison.taken();
+        if !taken.is_empty() {
+            rename_mentions(&mut renamed, accepted, &taken);
+        }
+        let fields = self.renamed_fields.iter().map(|(entity, from, to)| ((entity.clone(), from.clone()), to.clone())).collect();
+        access::compared(&Model::of(&renamed), &Model::of(&self.tree), &fields)
     }
 
     /// New fields that are on no page, where they could be.

@@ -1,6 +1,6 @@
 //! The five steps, one after the other.
 
-use super::asked::{NewTables, answer, key_questions, rename_questions, source_questions};
+use super::asked::{answer, key_questions, rename_questions, source_questions};
 use super::carried::{Carried, Lost};
 use super::empty::{empty, wanting};
 use super::follow::FieldNaming;
@@ -15,36 +15,22 @@ use super::values::Kept;
 use super::walk::{self, walk};
 use super::whole::{Whole, has_own};
 use super::{claim, follow, narrow, rekey};
-use crate::changes::{Comparison, compare};
+use crate::changes::Comparison;
 use crate::definition::{EntityIndex, FileKey, Node, Tree, Value};
 use crate::draft::{DraftInput, NamesInUse, draft};
 use crate::merge::{Element, Thing};
 use crate::name;
-use crate::rename::{Known, RenameMap, without_gone};
+use crate::rename::{RenameMap, without_gone};
 use crate::schema::{Schema, in_accepted_order};
 use std::collections::{BTreeMap, BTreeSet};
-
-/// What is known of renames beyond the two schemas.
-pub(super) fn known(given: &MergeInput<'_>) -> Known {
-    Known { policy: given.renames, former: given.known.former(), answers: given.answers.clone(), returning: given.known.returning() }
-}
-
-/// What changed between the two schemas, by all that is known.
-pub fn comparison(given: &MergeInput<'_>) -> Comparison {
-    compare(given.accepted, given.changed, &known(given))
-}
 
 /// Merges a change of the database into the definition. Where a question is open, the result is that of its safe choice.
 pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let mut whole = given.whole.clone();
-    let comparison = comparison(given);
+    let comparison = given.database().comparison();
     let taken = comparison.taken();
     let live = taken.applied_to(given.accepted);
-    let returns = |table: &str| {
-        let lost = given.known.lost.iter().filter(|(_, column)| column.is_none());
-        lost.flat_map(|(t, _)| given.known.names_of(&Thing::table(t))).any(|n| name::same(&n, table))
-    };
-    let mut tables = NewTables::of(given.answers, &given.known.later, given.changed, &comparison, &live, &returns);
+    let mut tables = given.database().new_tables(&comparison, &live);
     let effective = tables.effective(given.changed, &live);
 
     // 1. Re-key

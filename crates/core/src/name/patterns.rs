@@ -40,8 +40,9 @@ impl Patterns {
         self.compiled.get_or_init(|| {
             let mut all = GlobSetBuilder::new();
             for text in &self.texts {
+                // Names aren't paths: a slash is a sign like any other.
                 let glob =
-                    |text: &str| GlobBuilder::new(text).literal_separator(true).empty_alternates(true).backslash_escape(true).build();
+                    |text: &str| GlobBuilder::new(text).literal_separator(false).empty_alternates(true).backslash_escape(true).build();
                 let text = fold(text);
                 if let Ok(glob) = glob(&text).or_else(|_| glob(&globset::escape(&text))) {
                     all.add(glob);
@@ -88,9 +89,8 @@ impl From<&str> for Patterns {
 
 /// Whether the name of a question or follow-up fits a pattern: `*` stands for anything, also across its parts.
 pub fn fitting(pattern: &str) -> impl Fn(&str) -> bool {
-    let flat = |text: &str| text.replace('/', "\u{1}");
-    let pattern = Patterns::from(flat(pattern).as_str());
-    move |name| pattern.fit(&flat(name))
+    let pattern = Patterns::from(pattern);
+    move |name| pattern.fit(name)
 }
 
 #[cfg(test)]
@@ -106,6 +106,8 @@ mod tests {
             ("{,*_}iban", "bank_iban", true, true),
             ("{,*_}iban", "ibanist", false, false),
             ("*", "anything", true, true),
+            ("*", "a/b", true, true),
+            ("rename/*", "rename/keeper.phone", true, true),
             ("hive?", "hive2", true, true),
             ("{a", "{a", true, true),
             ("{a", "a", false, false),

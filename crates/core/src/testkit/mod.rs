@@ -7,6 +7,7 @@ mod rules;
 mod schema;
 mod steps;
 
+pub use definition::{drafted, edit};
 pub use merging::{draft_as_said, merge_as_said, merged_otherwise};
 pub use rules::hold;
 pub use schema::{schema, schema_on};

@@ -1,6 +1,6 @@
 //! A page as it is and as it would be after the merge, side by side: what is the same stands on one line.
 
-use super::style::{WIDTH, bad, bold, dim, padded, wrapped_to};
+use super::style::{bad, bold, dim, padded, width, wrapped_to};
 use super::values::{field_value, readable};
 use similar::{Algorithm, DiffOp, capture_diff_slices};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
@@ -8,7 +8,9 @@ use ysomorph_core::drawing::{Drawing, DrawnField};
 use ysomorph_core::name::shown;
 
 /// The width of one side.
-const SIDE: usize = (WIDTH - 3) / 2;
+fn side() -> usize {
+    (width() - 3) / 2
+}
 
 /// How a line is shown.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -37,7 +39,7 @@ pub(super) fn beside(now: (&str, &Drawing), after: (&str, &Drawing)) -> String {
     }
     let keys = |cells: &[Cell]| -> Vec<String> { cells.iter().map(|c| c.key.clone()).collect() };
     let mut out = line((now.0, Tone::Heading), '|', (&format!("{} (> where it differs)", after.0), Tone::Heading));
-    out.push_str(&line((&"-".repeat(SIDE), Tone::Quiet), '|', (&"-".repeat(SIDE), Tone::Quiet)));
+    out.push_str(&line((&"-".repeat(side()), Tone::Quiet), '|', (&"-".repeat(side()), Tone::Quiet)));
     for op in capture_diff_slices(Algorithm::Patience, &keys(&left), &keys(&right)) {
         let (old, new) = match op {
             DiffOp::Equal { old_index, new_index, len } => (old_index..old_index + len, new_index..new_index + len),
@@ -74,7 +76,7 @@ fn line((left, left_tone): (&str, Tone), between: char, (right, right_tone): (&s
         Tone::Quiet => dim(text),
         Tone::Broken => bad(text),
     };
-    let space = " ".repeat(SIDE.saturating_sub(left.width()));
+    let space = " ".repeat(side().saturating_sub(left.width()));
     let right = if right.is_empty() { String::new() } else { format!(" {}", toned(right, right_tone)) };
     format!("{}{space} {between}{right}\n", toned(left, left_tone))
 }
@@ -136,12 +138,12 @@ fn value(drawing: &Drawing, field: &DrawnField, at: &mut usize) -> String {
 
 /// Text broken at blanks to one side's width; a word that is wider is cut.
 fn folded(text: &str, hanging: usize) -> Vec<String> {
-    let wrapped = wrapped_to(SIDE, text, 0, hanging);
+    let wrapped = wrapped_to(side(), text, 0, hanging);
     let mut lines: Vec<String> = Vec::new();
     for line in wrapped.split('\n') {
         lines.push(String::new());
         for letter in line.chars() {
-            if lines.last().is_some_and(|line| line.width() + letter.width().unwrap_or(0) > SIDE) {
+            if lines.last().is_some_and(|line| line.width() + letter.width().unwrap_or(0) > side()) {
                 lines.push(" ".repeat(hanging));
             }
             lines.last_mut().into_iter().for_each(|line| line.push(letter));

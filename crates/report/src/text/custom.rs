@@ -1,7 +1,8 @@
 //! Hand-made customisations, by entity, with what the draft says instead.
 
 use super::merge::unified;
-use super::style::{bold, dim, hint, plural, wrapped};
+use super::style::{bold, dim, hint, wrapped};
+use crate::wording::plural;
 use crate::{KeptReport, Report};
 use ysomorph_core::name::shown;
 

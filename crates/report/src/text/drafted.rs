@@ -1,6 +1,7 @@
 //! What was drafted and why: each topic on a line, the convention that changes a guess at the right edge.
 
-use super::style::{WIDTH, dim, edges, heading, hint, padded, plural, wrapped};
+use super::style::{dim, edges, heading, hint, padded, width, wrapped};
+use crate::wording::plural;
 use std::collections::BTreeMap;
 use unicode_width::UnicodeWidthStr;
 use ysomorph_core::definition::{FileKey, Node};
@@ -141,7 +142,7 @@ fn line(note: &Note, whats: &[String]) -> String {
     let last = text.rsplit('\n').next().unwrap_or_default();
     match last.width() + by.width() + 2 {
         _ if by.is_empty() => format!("{text}\n"),
-        width if width <= WIDTH => format!("{}{}\n", &text[..text.len() - last.len()], edges(last, by)),
+        wide if wide <= width() => format!("{}{}\n", &text[..text.len() - last.len()], edges(last, by)),
         _ => format!("{text}\n{}\n", edges("", by)),
     }
 }

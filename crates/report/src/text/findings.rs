@@ -1,10 +1,11 @@
 //! What breaks: worst first, grouped by entity.
 
-use super::changes::phrase;
 use super::follow_ups;
 use super::places::{on_pages, position};
-use super::style::{bold, dim, good, hint, plural, severity, wrapped};
-use crate::{Report, Totals};
+use super::style::{bold, dim, good, hint, severity, wrapped};
+use crate::Report;
+use crate::stories::counts;
+use crate::wording::{phrase, plural};
 use std::collections::BTreeMap;
 use ysomorph_core::impact::{Finding, Remedy, Severity};
 use ysomorph_core::name::shown;
@@ -57,11 +58,6 @@ pub fn rehearse(report: &Report) -> String {
     let head = format!("{}{role} refuses {refused} of {what}; {concerned} can't work.\n", rehearsal.engine);
     let next = hint("ysomorph impact   (why, and what a merge does about it)");
     format!("{head}{}\n{next}\n", listed(report, findings))
-}
-
-pub(super) fn counts(totals: Totals) -> String {
-    let parts = [(totals.breaks, "break", "breaks"), (totals.risk, "risk", "risks"), (totals.note, "note", "notes")];
-    parts.iter().filter(|(n, ..)| *n > 0).map(|(n, one, many)| plural(*n, one, many)).collect::<Vec<_>>().join(", ")
 }
 
 /// Findings by entity, the entity with the worst first; what is the same on several pages is told once.

@@ -1,8 +1,9 @@
 //! What is left to people: worst first, each with the name that closes it.
 
 use super::places::{on_pages, quoted};
-use super::style::{WIDTH, bold, dim, edges, plural, severity, wrapped};
+use super::style::{bold, dim, edges, severity, width, wrapped};
 use crate::report::FollowUpReport;
+use crate::wording::plural;
 use crate::{OpenFollowUp, Report};
 use unicode_width::UnicodeWidthStr;
 use ysomorph_core::impact::Severity;
@@ -70,7 +71,7 @@ fn about(entity: Option<&str>, message: &str) -> String {
 /// Where it stands, with the name that closes it at the edge, or below where both don't fit.
 fn closed_by(place: &str, name: &str) -> String {
     let (place, name) = (format!("        {place}"), format!("done/{}", shown(name)));
-    if place.width() + name.width() + 2 <= WIDTH || place.trim().is_empty() {
+    if place.width() + name.width() + 2 <= width() || place.trim().is_empty() {
         return format!("{}\n", edges(&place, &name));
     }
     format!("{place}\n{}\n", edges("", &name))

@@ -1,8 +1,8 @@
 //! What was written, as people tell it: who, when, what changed in the database, what was answered and why, what became of it.
 
-use super::changes::phrase;
 use super::merge::unified;
-use super::style::{bold, dim, heading, plural, wrapped};
+use super::style::{bold, dim, heading, wrapped};
+use crate::wording::{phrase, plural};
 use crate::{EntryReport, FileDiff};
 use std::collections::BTreeMap;
 use ysomorph_core::name::shown;

@@ -2,10 +2,13 @@
 
 use super::follow_ups::{joined, new};
 use super::questions::word;
-use super::style::{WIDTH, bad, bold, dim, good, hint, plural, warm, wrapped};
-use crate::{FileDiff, PartReport, Report};
+use super::style::{bad, bold, dim, good, hint, padded, warm, width, wrapped};
+use crate::causes::causes;
+use crate::wording::plural;
+use crate::{FileDiff, KeptReport, PartReport, Report};
 use similar::TextDiff;
 use std::collections::BTreeSet;
+use unicode_width::UnicodeWidthStr;
 use ysomorph_core::name::shown;
 
 /// The report of `merge`.
@@ -28,45 +31,39 @@ pub fn merge(report: &Report) -> String {
     }
     let files = report.diffs.iter().filter(|d| shown_file(d)).count();
     let verb = if written { "edited" } else { "would edit" };
+    let left = report.follow_ups.as_deref().unwrap_or_default();
     let mut first = format!("The merge {verb} {}", plural(files, "file", "files"));
-    for (count, one, many) in [(aside.len(), "part is set aside", "parts are set aside"), (back.len(), "part is back", "parts are back")] {
-        if count > 0 {
-            first.push_str(&format!("; {}", plural(count, one, many)));
-        }
+    let mut others = vec![(kept.len(), "customisation stays as it is", "customisations stay as they are")];
+    others.push((aside.len(), "part is set aside", "parts are set aside"));
+    others.push((back.len(), "part is back", "parts are back"));
+    others.push((left.len(), "thing is left to you", "things are left to you"));
+    for (count, one, many) in others.into_iter().filter(|(count, ..)| *count > 0) {
+        first.push_str(&format!("; {}", plural(count, one, many)));
     }
-    let mut out = format!("{first}.\n{} stay as they are.\n", plural(kept.len(), "customisation", "customisations"));
+    let mut out = format!("{}.\n", wrapped(&first, 0, 0));
     out.push_str(&joined(report, if written { "were written as both sides together" } else { "would be written as both sides together" }));
     out.push_str(&for_later(report));
     if !open.is_empty() && !written {
         let text = format!("{} open: what follows is the result of the safe choices.", plural(open.len(), "question is", "questions are"));
         out.push_str(&format!("{}\n", warm(text)));
     }
-    out.push_str(&new(report, report.follow_ups.as_deref().unwrap_or_default()));
-    let concerned: Vec<_> = kept.iter().filter(|k| k.concerned || report.verbose).collect();
-    if !concerned.is_empty() {
-        let title = if report.verbose { "Kept" } else { "Kept although the draft changed" };
-        out.push_str(&format!("\n{}\n", bold(title)));
-        for kept in concerned {
-            let yours = kept.yours.as_ref().map_or_else(|| "left out".to_owned(), |v| shown(&short(v)));
-            let draft = kept.draft.as_ref().map_or_else(|| "nothing".to_owned(), |v| shown(&short(v)));
-            out.push_str(&entry(&kept.path, &format!("{yours} (the draft says {draft})")));
+    if !open.is_empty() {
+        out.push_str(&format!("\n{}\n", bold("You have to answer")));
+        let width = open.iter().map(|q| shown(&q.name).width()).max().unwrap_or(0).min(40);
+        for question in &open {
+            let choice = |choice: &String| format!("{}{}", shown(choice), if *choice == question.safe { " (safe)" } else { "" });
+            let choices = question.choices.iter().map(choice).collect::<Vec<_>>().join(" | ");
+            let name = padded(&shown(&question.name), width);
+            out.push_str(&format!("  {name}  {}\n", dim(wrapped(&choices, name.width() + 4, width + 4))));
         }
     }
-    out.push_str(&parts("Set aside, kept until what it hung on returns", aside));
-    out.push_str(&parts("Put back", back));
+    out.push_str(&new(report, left));
+    out.push_str(&kept_by_hand(report, kept));
+    out.push_str(&parts(report, "Set aside, kept until what it hung on returns", aside));
+    out.push_str(&parts(report, "Put back", back));
     out.push_str(&superseded(report));
     for diff in report.diffs.iter().filter(|d| shown_file(d)) {
         out.push_str(&format!("\n{}", unified(diff)));
-    }
-    if !open.is_empty() {
-        out.push_str(&format!("\n{}\n", bold("Open questions")));
-        for question in &open {
-            out.push_str(&format!(
-                "  {}  {}\n",
-                shown(&question.name),
-                dim(shown(&format!("{}; safe: {}", question.choices.join(" | "), question.safe)))
-            ));
-        }
     }
     out.push_str(&patch(report));
     let only: String = report.only.iter().map(|entity| format!(" {}", word(entity))).collect();
@@ -77,6 +74,26 @@ pub fn merge(report: &Report) -> String {
         (false, true) => format!("ysomorph merge{part} --write"),
     };
     out.push_str(&format!("\n{}\n", hint(next)));
+    out
+}
+
+/// Most customisations that are listed unless all are wanted.
+const MOST_KEPT: usize = 8;
+
+/// What people made and the draft says otherwise now.
+fn kept_by_hand(report: &Report, kept: &[KeptReport]) -> String {
+    let concerned: Vec<_> = kept.iter().filter(|k| k.concerned || report.verbose).collect();
+    if concerned.is_empty() {
+        return String::new();
+    }
+    let mut out = format!("\n{}\n", bold(if report.verbose { "Kept" } else { "Kept although the draft changed" }));
+    let most = if report.verbose { concerned.len() } else { MOST_KEPT };
+    for kept in concerned.iter().take(most) {
+        out.push_str(&entry(&kept.path, &shown(&difference(kept))));
+    }
+    if concerned.len() > most {
+        out.push_str(&format!("  {}\n", dim(format!("… and {} more: --verbose shows them", concerned.len() - most))));
+    }
     out
 }
 
@@ -128,16 +145,31 @@ fn patch(report: &Report) -> String {
 }
 
 fn superseded(report: &Report) -> String {
-    parts("Was set aside, and gave way to what was edited by hand", &report.superseded)
+    let parts = &report.superseded;
+    if parts.is_empty() {
+        return String::new();
+    }
+    // Each says what won't come back: none is like another.
+    let told: String = parts.iter().map(|part| entry(&shown(&part.path), &shown(&part.because))).collect();
+    format!("\n{}\n{told}", bold("Was set aside, and gave way to what was edited by hand"))
 }
 
-fn parts(title: &str, parts: &[PartReport]) -> String {
+/// A line a cause, with what it takes along counted; each part by itself where all is wanted.
+fn parts(report: &Report, title: &str, parts: &[PartReport]) -> String {
     if parts.is_empty() {
         return String::new();
     }
     let mut out = format!("\n{}\n", bold(title));
-    for part in parts {
-        out.push_str(&entry(&shown(&part.path), &shown(&part.because)));
+    for cause in causes(parts) {
+        // One part is named.
+        let what = match cause.parts.as_slice() {
+            [one] => shown(&one.path),
+            _ => cause.counted(),
+        };
+        out.push_str(&format!("  {}\n", wrapped(&format!("{}: {what}", shown(cause.because)), 2, 6)));
+        if report.verbose && cause.parts.len() > 1 {
+            cause.parts.iter().for_each(|part| out.push_str(&format!("      {}\n", dim(shown(&part.path)))));
+        }
     }
     out
 }
@@ -145,11 +177,32 @@ fn parts(title: &str, parts: &[PartReport]) -> String {
 /// A path and what is said of it, on the same line where both fit.
 fn entry(path: &str, text: &str) -> String {
     let used = path.chars().count() + 4;
-    if used + text.chars().count() <= WIDTH {
+    if used + text.chars().count() <= width() {
         format!("  {path}  {}\n", dim(text))
     } else {
         format!("  {path}\n      {}\n", dim(wrapped(text, 6, 6)))
     }
+}
+
+/// What is a person's and what the draft has instead; of lists only what they don't share.
+fn difference(kept: &KeptReport) -> String {
+    let names = |value: &Option<serde_json::Value>| -> Option<Vec<String>> {
+        value.as_ref()?.as_array()?.iter().map(|item| item.as_str().map(str::to_owned)).collect()
+    };
+    if let (Some(yours), Some(draft)) = (names(&kept.yours), names(&kept.draft)) {
+        let without =
+            |all: &[String], others: &[String]| all.iter().filter(|n| !others.contains(n)).cloned().collect::<Vec<_>>().join(", ");
+        let (mine, drafted) = (without(&yours, &draft), without(&draft, &yours));
+        return match (mine.is_empty(), drafted.is_empty()) {
+            (true, true) => "in your order".to_owned(),
+            (false, true) => format!("yours alone: {mine}"),
+            (true, false) => format!("the draft has also {drafted}"),
+            (false, false) => format!("yours alone: {mine}; the draft has also {drafted}"),
+        };
+    }
+    let yours = kept.yours.as_ref().map_or_else(|| "left out".to_owned(), short);
+    let draft = kept.draft.as_ref().map_or_else(|| "nothing".to_owned(), short);
+    format!("{yours} (the draft says {draft})")
 }
 
 fn short(value: &serde_json::Value) -> String {

@@ -1,6 +1,7 @@
-//! Reports as text: the outcome first, worst next, then what to type. Eighty columns, readable aloud, and no
+//! Reports as text: the outcome first, worst next, then what to type. As wide as the terminal, eighty columns without one; readable aloud, and no
 //! meaning by colour alone.
 
+mod access;
 mod beside;
 mod changes;
 mod custom;
@@ -13,12 +14,14 @@ mod page;
 mod places;
 mod questions;
 mod quote;
+mod several;
 mod stories;
 mod style;
 mod values;
 
+pub use crate::wording::plural;
+pub use access::access;
 pub use changes::changes;
-pub(crate) use changes::is_called_now;
 pub use custom::custom;
 pub use drafted::drafted;
 pub use findings::{check, rehearse};
@@ -27,5 +30,6 @@ pub use merge::merge;
 pub use page::page;
 pub use questions::{question_marked, questions};
 pub use quote::quote;
+pub use several::several;
 pub use stories::impact;
-pub use style::{heading, hint, plural};
+pub use style::{fit, heading, hint};

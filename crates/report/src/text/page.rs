@@ -2,7 +2,7 @@
 
 use super::beside::beside;
 use super::drafted::notes_of;
-use super::style::{WIDTH, bad, bold, dim, padded, warm, wrapped};
+use super::style::{bad, bold, dim, padded, warm, width, wrapped};
 use super::values::{field_value, readable};
 use crate::Report;
 use unicode_width::UnicodeWidthStr;
@@ -35,7 +35,7 @@ fn head(drawing: &Drawing, out: &mut String) {
         bold(shown(&drawing.label)),
         dim(format!("  {}/{}{whose}", shown(&drawing.entity), shown(&drawing.page)))
     ));
-    out.push_str(&"=".repeat(WIDTH));
+    out.push_str(&"=".repeat(width()));
     out.push('\n');
 }
 
@@ -67,13 +67,13 @@ fn rows(drawing: &Drawing, out: &mut String) {
     };
     let mut table: Vec<Vec<String>> = vec![fields.iter().map(|f| shown(&f.label)).collect()];
     table.extend(drawing.records.iter().map(|record| fields.iter().map(|f| value(f, record)).collect()));
-    let room = WIDTH.saturating_sub(2 * fields.len()) / fields.len().max(1);
+    let room = width().saturating_sub(2 * fields.len()) / fields.len().max(1);
     let wide: Vec<usize> = (0..fields.len()).map(|at| table.iter().map(|row| row[at].width()).max().unwrap_or(0)).collect();
     let total: usize = wide.iter().sum::<usize>() + 2 * fields.len();
     // What a narrow column leaves, a wide one may take.
     let spare: usize = wide.iter().map(|w| room.saturating_sub(*w)).sum();
     let hungry = wide.iter().filter(|w| **w > room).count().max(1);
-    let width = |at: usize| if total <= WIDTH { wide[at] } else { wide[at].min(room + if wide[at] > room { spare / hungry } else { 0 }) };
+    let width = |at: usize| if total <= width() { wide[at] } else { wide[at].min(room + if wide[at] > room { spare / hungry } else { 0 }) };
     out.push('\n');
     for (number, row) in table.iter().enumerate() {
         let mut line = String::new();

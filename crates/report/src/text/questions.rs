@@ -1,8 +1,9 @@
 //! Questions with their choices.
 
 use super::follow_ups;
-use super::style::{bold, good, hint, padded, plural, warm, wrapped};
+use super::style::{bold, good, hint, padded, warm, wrapped};
 use crate::Report;
+use crate::wording::plural;
 use ysomorph_core::merge::{Effect, Question};
 use ysomorph_core::name::shown;
 

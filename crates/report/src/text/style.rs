@@ -2,11 +2,22 @@
 
 use anstyle::{AnsiColor, Style};
 use std::fmt::Display;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use unicode_width::UnicodeWidthStr;
 use ysomorph_core::impact::Severity;
 
+/// The width of the text, the same for all that a program prints.
+static WIDTH: AtomicUsize = AtomicUsize::new(80);
+
+/// Fits the text to a terminal of so many columns.
+pub fn fit(columns: usize) {
+    WIDTH.store(columns, Ordering::Relaxed);
+}
+
 /// The width of the text.
-pub(super) const WIDTH: usize = 80;
+pub(super) fn width() -> usize {
+    WIDTH.load(Ordering::Relaxed)
+}
 
 pub(super) fn styled(style: Style, text: impl Display) -> String {
     format!("{style}{text}{style:#}")
@@ -51,14 +62,9 @@ pub fn hint(text: impl Display) -> String {
     format!("Next: {}", bold(text))
 }
 
-/// `1 change`, `2 changes`.
-pub fn plural(count: usize, one: &str, many: &str) -> String {
-    format!("{count} {}", if count == 1 { one } else { many })
-}
-
 /// Text broken at blanks to fit the page behind an indent; the first line starts at `used`.
 pub(super) fn wrapped(text: &str, used: usize, indent: usize) -> String {
-    wrapped_to(WIDTH, text, used, indent)
+    wrapped_to(width(), text, used, indent)
 }
 
 /// The same for another width. A word that is wider stays whole.
@@ -66,8 +72,8 @@ pub(super) fn wrapped_to(limit: usize, text: &str, used: usize, indent: usize) -
     let mut out = String::new();
     let mut column = used;
     for word in text.split(' ') {
-        let width = word.width();
-        if column + width > limit && column > indent {
+        let wide = word.width();
+        if column + wide > limit && column > indent {
             out.truncate(out.trim_end().len());
             out.push('\n');
             out.push_str(&" ".repeat(indent));
@@ -75,7 +81,7 @@ pub(super) fn wrapped_to(limit: usize, text: &str, used: usize, indent: usize) -
         }
         out.push_str(word);
         out.push(' ');
-        column += width + 1;
+        column += wide + 1;
     }
     out.truncate(out.trim_end().len());
     out
@@ -88,6 +94,6 @@ pub(super) fn padded(text: &str, width: usize) -> String {
 
 /// A line with one text on the left and one at the right edge.
 pub(super) fn edges(left: &str, right: &str) -> String {
-    let space = WIDTH.saturating_sub(left.width() + right.width()).max(2);
+    let space = width().saturating_sub(left.width() + right.width()).max(2);
     format!("{left}{}{}", " ".repeat(space), dim(right))
 }

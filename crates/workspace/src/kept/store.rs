@@ -67,6 +67,18 @@ struct KnownFile {
     known: Identities,
 }
 
+impl KnownFile {
+    fn read(text: &str) -> Result<KnownFile, FileError> {
+        let failed = |message: String| FileError::new(KNOWN.to_owned(), message);
+        let file: KnownFile = serde_json::from_str(text).map_err(|e| failed(e.to_string()))?;
+        if file.format > 1 { Err(failed(crate::files::newer(u64::from(file.format), 1))) } else { Ok(file) }
+    }
+}
+
+fn missing(file: &str) -> FileError {
+    FileError::new(file, "it is missing: without it nothing that is hidden could come back; bring it back from version control")
+}
+
 fn key_of(name: &str) -> FileKey {
     if name == "app" { FileKey::App } else { FileKey::Entity(name.to_owned()) }
 }
@@ -93,6 +105,12 @@ impl Stored {
         Ok(names.into_iter().filter(|n| n.ends_with(".list") || n.ends_with(".json")).map(|n| format!("{FOLDER}/{n}")).collect())
     }
 
+    /// What is known of the database, alone.
+    pub fn known_of(texts: &BTreeMap<String, String>) -> Result<Identities, FileError> {
+        let text = texts.get(KNOWN).ok_or_else(|| missing(KNOWN))?;
+        Ok(KnownFile::read(text)?.known.read())
+    }
+
     /// Reads them from their texts.
     pub fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
         let mut stored = Stored::default();
@@ -100,8 +118,7 @@ impl Stored {
         let mut listed: BTreeSet<String> = BTreeSet::new();
         let mut lists: Vec<(&String, FileKey, &String)> = Vec::new();
         if let Some(file) = [INDEX, KNOWN].into_iter().find(|file| !texts.contains_key(*file)) {
-            let message = "it is missing: without it nothing that is hidden could come back; bring it back from version control";
-            return Err(failed(file, message.to_owned()));
+            return Err(missing(file));
         }
         for (path, text) in texts.iter().filter(|(path, _)| path.starts_with(FOLDER)) {
             let name = path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(path);
@@ -118,10 +135,7 @@ impl Stored {
                     }
                 }
             } else if path == KNOWN {
-                let file: KnownFile = serde_json::from_str(text).map_err(|e| failed(path, e.to_string()))?;
-                if file.format > 1 {
-                    return Err(failed(path, crate::files::newer(u64::from(file.format), 1)));
-                }
+                let file = KnownFile::read(text)?;
                 (stored.modes, stored.known) = (file.modes, file.known.read());
             } else if let Some(name) = name.strip_suffix(".list") {
                 let file = match name.strip_suffix(".entity") {

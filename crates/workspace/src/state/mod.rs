@@ -35,48 +35,64 @@ pub(crate) struct State {
 impl State {
     /// Reads it.
     pub fn read(root: &Path) -> Result<State, Vec<FileError>> {
-        let mut state = State::default();
         let mut errors = Vec::new();
-        let mut load = |file: &str| match read_text(root, file) {
-            Ok(text) => text,
-            Err(error) => {
-                errors.push(error);
-                None
-            }
-        };
-        let mut texts: BTreeMap<String, String> = BTreeMap::new();
-        for file in [ACCEPTED, FOLLOW_UPS] {
-            texts.extend(load(file).map(|text| (file.to_owned(), text)));
-        }
-        let kept = Stored::files_in(root);
-        for name in kept.as_deref().unwrap_or_default() {
-            texts.extend(load(name).map(|text| (name.clone(), text)));
-        }
-        errors.extend(kept.err());
-        state.texts = texts.clone();
-        state.joined = join(root, &mut texts, &mut errors);
-        match texts.get(ACCEPTED) {
-            Some(text) => match Schema::from_snapshot(text) {
-                Ok(schema) => state.accepted = schema,
-                Err(error) => {
-                    errors.push(FileError::new(ACCEPTED.to_owned(), error.to_string()));
-                }
-            },
-            None => errors.push(FileError::new(ACCEPTED, "it is missing: the accepted schema")),
-        }
-        match Stored::read(&texts) {
+        let kept = Stored::files_in(root).unwrap_or_else(|error| {
+            errors.push(error);
+            Vec::new()
+        });
+        let files = [ACCEPTED, FOLLOW_UPS].into_iter().chain(kept.iter().map(String::as_str));
+        let Texts { as_they_stand, read, joined } = Texts::load(root, files, &mut errors);
+        let mut state = State { accepted: accepted_of(&read, &mut errors), texts: as_they_stand, joined, ..State::default() };
+        match Stored::read(&read) {
             Ok(kept) => state.kept = kept,
             Err(error) => errors.push(error),
         }
-        if let Some(text) = texts.get(FOLLOW_UPS) {
+        if let Some(text) = read.get(FOLLOW_UPS) {
             match follow_ups::read(text) {
                 Ok(list) => state.follow_ups = list,
                 Err(error) => errors.push(error),
             }
         }
-        state.read = texts;
+        state.read = read;
         if errors.is_empty() { Ok(state) } else { Err(errors) }
     }
+}
+
+/// Files of the state.
+#[derive(Default)]
+pub(crate) struct Texts {
+    pub as_they_stand: BTreeMap<String, String>,
+    /// Both sides of a conflict together.
+    pub read: BTreeMap<String, String>,
+    /// In which version control had left a conflict.
+    pub joined: Vec<String>,
+}
+
+impl Texts {
+    pub fn load<'f>(root: &Path, files: impl Iterator<Item = &'f str>, errors: &mut Vec<FileError>) -> Texts {
+        let mut texts = Texts::default();
+        for file in files {
+            match read_text(root, file) {
+                Ok(text) => texts.as_they_stand.extend(text.map(|text| (file.to_owned(), text))),
+                Err(error) => errors.push(error),
+            }
+        }
+        texts.read.clone_from(&texts.as_they_stand);
+        texts.joined = join(root, &mut texts.read, errors);
+        texts
+    }
+}
+
+/// The accepted schema.
+pub(crate) fn accepted_of(texts: &BTreeMap<String, String>, errors: &mut Vec<FileError>) -> Schema {
+    let read = match texts.get(ACCEPTED) {
+        Some(text) => Schema::from_snapshot(text).map_err(|error| error.to_string()),
+        None => Err("it is missing: the accepted schema".to_owned()),
+    };
+    read.unwrap_or_else(|message| {
+        errors.push(FileError::new(ACCEPTED.to_owned(), message));
+        Schema::default()
+    })
 }
 
 /// Brings both sides of conflicts together, and tells in which files.

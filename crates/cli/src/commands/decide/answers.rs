@@ -1,6 +1,7 @@
 //! Answers given on the command line or in a file: each to a question that is asked, all or none.
 
-use crate::commands::shared::{now, who};
+use crate::clock::now;
+use crate::commands::shared::who;
 use crate::error::CliError;
 use std::collections::BTreeMap;
 use std::path::Path;

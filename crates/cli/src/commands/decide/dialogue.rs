@@ -2,6 +2,7 @@
 
 use super::answers::answer;
 use crate::error::CliError;
+use crate::interrupt::writing;
 use crate::output::Output;
 use crossterm::cursor::{Hide, MoveTo, Show};
 use crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
@@ -99,7 +100,7 @@ fn converse(workspace: &Workspace, changed: &Schema, taken: &mut Vec<(String, St
         };
         if !answers.is_empty() {
             let written: Vec<_> = answers.iter().map(|(question, choice)| answer(&workspace, question, choice, None)).collect();
-            workspace.decide(&written)?;
+            writing(|| workspace.decide(&written))?;
             taken.extend(answers);
             workspace = Workspace::open(&workspace.root)?;
         }

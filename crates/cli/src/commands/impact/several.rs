@@ -1,0 +1,54 @@
+//! `ysomorph impact` on several databases: all at the same time, and one that can't be reached spoils nothing.
+
+use super::arguments::Arguments;
+use super::look::look;
+use crate::error::CliError;
+use crate::output::{Format, Output};
+use crate::session::{NamedSource, Session};
+use std::collections::VecDeque;
+use std::sync::Mutex;
+use ysomorph_report::{Looked, Several, several_json, text};
+use ysomorph_workspace::Workspace;
+
+/// Most databases that are looked at at the same time.
+const AT_ONCE: usize = 16;
+
+pub fn run(arguments: &Arguments, session: &Session, workspace: &Workspace, output: &mut Output) -> Result<u8, CliError> {
+    if !matches!(output.format, Format::Text | Format::Json) {
+        return Err(CliError::new(format!("several databases have no {} result", output.format.word())).hint("it has: text, json"));
+    }
+    let waiting: Mutex<VecDeque<(usize, &NamedSource)>> = Mutex::new(session.several.iter().enumerate().collect());
+    let done = Mutex::new(Vec::new());
+    std::thread::scope(|scope| {
+        for _ in 0..AT_ONCE.min(session.several.len()) {
+            scope.spawn(|| {
+                while let Some((at, named)) = waiting.lock().ok().and_then(|mut waiting| waiting.pop_front()) {
+                    let (source, outcome) = one(arguments, session, workspace, named);
+                    if let Ok(mut done) = done.lock() {
+                        done.push((at, (named.name.clone(), source, outcome)));
+                    }
+                }
+            });
+        }
+    });
+    let mut done = done.into_inner().unwrap_or_default();
+    done.sort_by_key(|(at, _)| *at);
+    let several = Several::of(done.into_iter().map(|(_, looked)| looked).collect());
+    output.push(&if output.format == Format::Json { several_json(&several) } else { text::several(&several, session.verbose) });
+    Ok(several.status())
+}
+
+/// Looks at one database: where it is, and what was found or why nothing could be.
+fn one(arguments: &Arguments, session: &Session, workspace: &Workspace, named: &NamedSource) -> (String, Result<Looked, String>) {
+    let source = match Session::source(&named.source) {
+        Ok(source) => source,
+        // What can't be read may hold a password.
+        Err(error) => return (String::new(), Err(error.message().to_owned())),
+    };
+    let outcome = Session::read(&source, &workspace.config.database).and_then(|changed| {
+        let (report, _) = look(arguments, session, workspace, &changed, &source)?;
+        let found = report.findings.unwrap_or_default();
+        Ok(Looked { schema: report.schema.changed, changes: report.changes, findings: found })
+    });
+    (source.to_string(), outcome.map_err(|error| error.message().to_owned()))
+}

@@ -1,0 +1,35 @@
+//! Ctrl-C: a write that has begun is finished, anything else is left at once. Both leave the workspace whole, and say which it was.
+
+#![allow(clippy::print_stderr, reason = "notes go to standard error")]
+
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// What a shell gives for an interrupted program.
+const STATUS: i32 = 130;
+
+static WRITING: AtomicBool = AtomicBool::new(false);
+static ASKED: AtomicBool = AtomicBool::new(false);
+
+/// Minds interrupts from now on.
+pub fn mind() {
+    // Without a handler the system ends the program, which a write survives too.
+    let _ = ctrlc::set_handler(|| {
+        if !WRITING.load(Ordering::SeqCst) {
+            eprintln!("\ninterrupted: nothing was changed");
+        } else if !ASKED.swap(true, Ordering::SeqCst) {
+            eprintln!("\ninterrupted: what is being written is finished first; once more ends at once");
+            return;
+        } else {
+            eprintln!("\ninterrupted while writing: the next command finishes it or takes it back");
+        }
+        std::process::exit(STATUS);
+    });
+}
+
+/// Writes: an interrupt waits until that is done.
+pub fn writing<T>(write: impl FnOnce() -> T) -> T {
+    WRITING.store(true, Ordering::SeqCst);
+    let outcome = write();
+    WRITING.store(false, Ordering::SeqCst);
+    outcome
+}

@@ -1,0 +1,39 @@
+//! The list a command is about, as comma-separated values.
+
+use crate::Report;
+use crate::lists::{List, lists};
+
+/// The first list of a report as CSV (RFC 4180).
+pub fn to_csv(report: &Report) -> String {
+    lists(report).first().map(written).unwrap_or_default()
+}
+
+fn written(list: &List) -> String {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    // Nothing fails in memory.
+    let _ = writer.write_record(list.columns);
+    for row in &list.rows {
+        let _ = writer.write_record(row.iter().map(|cell| harmless(cell)));
+    }
+    String::from_utf8(writer.into_inner().unwrap_or_default()).unwrap_or_default()
+}
+
+/// A cell that no spreadsheet takes for a formula: names from databases are data.
+fn harmless(cell: &str) -> String {
+    let is_formula = cell.starts_with(['=', '+', '-', '@', '\t', '\r']);
+    if is_formula { format!("'{cell}") } else { cell.to_owned() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::written;
+    use crate::lists::List;
+
+    #[test]
+    fn what_is_written_reads_back_and_is_no_formula() {
+        let rows = [["a,b", "say \"hi\""], ["=1+1", "-2"], ["zwei\nZeilen", "ü"]].map(|row| row.map(str::to_owned).to_vec());
+        let text = written(&List { name: "parts", columns: &["one", "two"], rows: rows.to_vec() });
+        let read: Vec<Vec<String>> = csv::Reader::from_reader(text.as_bytes()).deserialize().map(Result::unwrap).collect();
+        assert_eq!(read, [["a,b", "say \"hi\""], ["'=1+1", "'-2"], ["zwei\nZeilen", "ü"]]);
+    }
+}

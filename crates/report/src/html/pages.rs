@@ -1,0 +1,123 @@
+//! Each broken page as people would meet it, now and after the merge.
+
+use super::words::{anchor, prose};
+use crate::{Report, Scene};
+use maud::{Markup, html};
+use std::collections::{BTreeMap, BTreeSet};
+use ysomorph_core::definition::Model;
+use ysomorph_core::drawing::{Drawing, DrawingInput, DrawnField};
+use ysomorph_core::impact::{Finding, Severity};
+use ysomorph_core::name::shown;
+
+/// Most pages that are drawn; the others are named. A page has to open from a mail.
+const MOST_DRAWN: usize = 120;
+
+pub(super) fn pages(report: &Report) -> Option<Markup> {
+    let scene = report.scene.as_deref()?;
+    let findings = report.findings.as_deref().unwrap_or_default();
+    let broken: BTreeSet<(&str, &str)> = findings
+        .iter()
+        .filter(|f| f.severity == Severity::Break)
+        .flat_map(|f| f.pages.iter().map(move |page| (f.entity.as_deref().unwrap_or_default(), page.as_str())))
+        .collect();
+    if broken.is_empty() {
+        return None;
+    }
+    let (now, after) = (by_entity(findings), by_entity(&scene.left));
+    let drawn = broken.iter().take(MOST_DRAWN);
+    Some(html! {
+        p { "Each page that can't work, " @if scene.after.is_some() { "as it is and as the merge leaves it; " } "what is broken is hatched and named. Grey bars stand for records." }
+        @for (entity, page) in drawn { (beside(scene, entity, page, &now, &after)) }
+        @if broken.len() > MOST_DRAWN {
+            p { "These can't work either: "
+                (broken.iter().skip(MOST_DRAWN).map(|(entity, page)| format!("{}/{}", shown(entity), shown(page))).collect::<Vec<_>>().join(", ")) "." }
+        }
+    })
+}
+
+type ByEntity<'f> = BTreeMap<&'f str, Vec<Finding>>;
+
+/// Drawing one page looks at its entity's findings alone.
+fn by_entity(findings: &[Finding]) -> ByEntity<'_> {
+    let mut found: ByEntity<'_> = BTreeMap::new();
+    for finding in findings {
+        found.entry(finding.entity.as_deref().unwrap_or_default()).or_default().push(finding.clone());
+    }
+    found
+}
+
+fn beside(scene: &Scene, entity: &str, page: &str, now: &ByEntity<'_>, after: &ByEntity<'_>) -> Markup {
+    let translations = BTreeMap::new();
+    let draw = |model: &Model, findings: &ByEntity<'_>| {
+        let own = model.entities.get(entity)?;
+        let page = own.pages.iter().find(|p| p.name == page)?;
+        let findings = findings.get(entity).map_or(&[][..], Vec::as_slice);
+        Some(DrawingInput { model, findings, role: None, translations: &translations }.draw(own, page))
+    };
+    let id = anchor("page", &[entity, page]);
+    html! {
+        article .pair id=(id) data-entity=(shown(entity)) data-page=(shown(page)) {
+            h3 { a href={ "#" (id) } { (shown(entity)) "/" (shown(page)) } }
+            div .frames {
+                @if let Some(drawing) = draw(&scene.now, now) { (frame("Now", &drawing)) }
+                @if let Some(model) = &scene.after {
+                    @match draw(model, after) {
+                        Some(drawing) => { (frame("After the merge", &drawing)) }
+                        None => { figure .frame { figcaption { "After the merge" } p .gone { "This page is set aside, and comes back with what it hung on." } } }
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn frame(when: &str, drawing: &Drawing) -> Markup {
+    let fields = || drawing.sections.iter().flat_map(|(_, fields)| fields);
+    let count = fields().filter(|f| f.broken.is_some()).count() + drawing.broken.len();
+    html! {
+        figure .frame {
+            figcaption { (when) @if count > 0 { span .severity.break { " ✕ broken" } } @else { span .works { " works" } } }
+            div .window {
+                div .bar { (shown(&drawing.label)) }
+                @for message in &drawing.broken { p .broken { "✕ " (prose(message)) } }
+                @for (tool, labels) in &drawing.tools { p .tool { span { (tool) } " " (shown(&labels.join(" · "))) } }
+                @if matches!(drawing.layout, "rows" | "groups") { (rows(&format!("{}, {when}", shown(&drawing.label)), &fields().collect::<Vec<_>>())) }
+                @else { @for (title, fields) in &drawing.sections { (section(title, fields)) } }
+                @for child in &drawing.children {
+                    p .child { b { (shown(&child.label)) } " " (shown(&child.fields.join(" · "))) }
+                }
+            }
+        }
+    }
+}
+
+/// A list: a column for each field, and bars for records.
+fn rows(name: &str, fields: &[&DrawnField]) -> Markup {
+    html! {
+        div .scroll tabindex="0" role="region" aria-label={ "Columns of " (name) } {
+            table .records {
+                thead { tr { @for field in fields { th scope="col" .broken[field.broken.is_some()] { (shown(&field.label)) } } } }
+                tbody aria-hidden="true" {
+                    @for _ in 0..2 { tr { @for field in fields { td .broken[field.broken.is_some()] { span .stub {} } } } }
+                }
+            }
+        }
+        @for message in fields.iter().filter_map(|f| f.broken.as_ref()) { p .broken { "✕ " (prose(message)) } }
+    }
+}
+
+/// A form or record: a line for each field.
+fn section(title: &str, fields: &[DrawnField]) -> Markup {
+    html! {
+        @if !title.is_empty() { p .section { (shown(title)) } }
+        dl .fields {
+            @for field in fields {
+                div .broken[field.broken.is_some()] {
+                    dt { (shown(&field.label)) }
+                    dd { span .box { @if field.remarks.is_empty() { span .stub {} } @else { (shown(&field.remarks.join("; "))) } }
+                        @if let Some(message) = &field.broken { span .why { "✕ " (prose(message)) } } }
+                }
+            }
+        }
+    }
+}

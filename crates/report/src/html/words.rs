@@ -1,0 +1,60 @@
+//! What several sections write alike.
+
+use maud::{Markup, html};
+use ysomorph_core::impact::Severity;
+use ysomorph_core::name::shown;
+
+/// A severity as a word with a shape, so that colour only repeats it.
+pub(super) fn severity(severity: Severity) -> Markup {
+    html! { span class={ "severity " (severity.word()) } { span aria-hidden="true" { (mark(severity)) " " } (severity.word()) } }
+}
+
+/// The shape of a severity.
+pub(super) fn mark(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Break => "✕",
+        Severity::Risk => "▲",
+        Severity::Note => "○",
+    }
+}
+
+/// A sentence, with what stands in backticks as code.
+pub(super) fn prose(text: &str) -> Markup {
+    let text = shown(text);
+    let parts: Vec<&str> = text.split('`').collect();
+    // A lone backtick is one.
+    let is_paired = parts.len() % 2 == 1;
+    html! {
+        @if is_paired {
+            @for (at, part) in parts.iter().enumerate() { @if at % 2 == 1 { code { (part) } } @else { (part) } }
+        } @else {
+            (text)
+        }
+    }
+}
+
+/// A command to type, with a button that copies it.
+pub(super) fn command(text: &str) -> Markup {
+    html! { code .command { (shown(text)) } button type="button" class="copy" data-copy=(shown(text)) hidden { "Copy" } }
+}
+
+/// A word for the shell, quoted where it must be.
+pub(super) fn word(text: &str) -> String {
+    let plain = text.chars().all(|c| c.is_alphanumeric() || "/._-".contains(c));
+    if plain { text.to_owned() } else { format!("'{}'", shown(text).replace('\'', "'\\''")) }
+}
+
+/// A name as part of an address within the page.
+pub(super) fn anchor(kind: &str, parts: &[&str]) -> String {
+    let mut out = kind.to_owned();
+    for part in parts {
+        out.push('-');
+        for byte in part.bytes() {
+            match byte {
+                b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9' | b'_' => out.push(char::from(byte)),
+                other => out.push_str(&format!(".{other:02x}")),
+            }
+        }
+    }
+    out
+}
