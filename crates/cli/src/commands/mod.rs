@@ -9,6 +9,7 @@ mod completions;
 mod custom;
 mod decide;
 mod demo;
+mod examples;
 mod explain;
 mod history;
 mod impact;
@@ -32,40 +33,56 @@ pub enum Command {
     /// Make a demo workspace and walk through a changed database
     Demo(demo::Arguments),
     /// Read a database, keep its schema and draft the definition
+    #[command(after_help = examples::START)]
     Start(start::Arguments),
     /// What changed in the database
+    #[command(after_help = examples::CHANGES)]
     Changes(changes::Arguments),
     /// Keep the schema of a source as a snapshot
+    #[command(after_help = examples::CAPTURE)]
     Capture(capture::Arguments),
     /// What breaks, and why
+    #[command(after_help = examples::IMPACT)]
     Impact(impact::Arguments),
     /// The open questions; or answer one
+    #[command(after_help = examples::DECIDE)]
     Decide(decide::Arguments),
     /// What a merge would write; --write writes it
+    #[command(after_help = examples::MERGE)]
     Merge(merge::Arguments),
     /// Take the changed schema as accepted where a merge would do nothing else
     Accept,
     /// Put back what a merge changed
+    #[command(after_help = examples::UNDO)]
     Undo(undo::Arguments),
     /// Is the definition sound?
     Check,
     /// Every hand-made customisation, with what the draft says instead
+    #[command(after_help = examples::CUSTOM)]
     Custom(custom::Arguments),
     /// Prepare every statement of every page on the real database, changing nothing
+    #[command(after_help = examples::REHEARSE)]
     Rehearse(rehearse::Arguments),
     /// Draw a page with sample records, as a role sees it, with what is broken
+    #[command(after_help = examples::SHOW)]
     Show(show::Arguments),
     /// Who may see and do what, now and after the merge
+    #[command(after_help = examples::ACCESS)]
     Access(access::Arguments),
     /// Merges done: when, which changes, which answers
+    #[command(after_help = examples::HISTORY)]
     History(history::Arguments),
     /// A rule in full; all of them in a table
+    #[command(after_help = examples::EXPLAIN)]
     Explain(explain::Arguments),
     /// Run a command again whenever the database or a file changes
+    #[command(after_help = examples::WATCH)]
     Watch(watch::Arguments),
     /// What a shell needs to complete commands and options
+    #[command(after_help = examples::COMPLETIONS)]
     Completions(completions::Arguments),
     /// The manual, as man shows it
+    #[command(after_help = examples::MANUAL)]
     Manual(manual::Arguments),
 }
 
@@ -127,5 +144,38 @@ impl Command {
             Command::Completions(arguments) => completions::run(&arguments, whole(), output),
             Command::Manual(arguments) => manual::run(&arguments, whole(), output),
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Line;
+    use clap::{CommandFactory, Parser};
+
+    #[test]
+    fn every_example_of_the_help_is_a_command_line() {
+        let mut count = 0;
+        for command in Line::command().get_subcommands() {
+            let help = command.get_after_help().map(ToString::to_string).unwrap_or_default();
+            for line in help.lines().skip(1) {
+                let line = line.trim().split(['|', '>', '&']).next().unwrap_or_default();
+                let mut words = vec![String::new()];
+                let mut quote = None;
+                for c in line.trim().chars() {
+                    match (c, quote) {
+                        (c, Some(open)) if c == open => quote = None,
+                        ('\'' | '"', None) => quote = Some(c),
+                        (' ', None) => words.push(String::new()),
+                        (c, _) => words.last_mut().into_iter().for_each(|word| word.push(c)),
+                    }
+                }
+                // Global options belong to the program, not to the command.
+                let at = words.iter().position(|w| ["--format", "--output", "--changed-list", "--changed"].contains(&w.as_str()));
+                words.truncate(at.unwrap_or(words.len()));
+                assert!(Line::try_parse_from(&words).is_ok(), "{line}");
+                count += 1;
+            }
+        }
+        assert!(count > 25, "{count}");
     }
 }

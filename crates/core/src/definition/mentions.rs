@@ -39,8 +39,10 @@ pub fn renamed_mentions(
 /// Renames every mention in a definition that can be told with certainty.
 pub fn rename_mentions(tree: &mut Tree, all: &Schema, names: &RenameMap) {
     let index = EntityIndex::of(tree);
-    for (file, root) in &mut tree.files {
-        for (path, pieces) in renamed_mentions(file, root, &index, all, names) {
+    let found: Vec<_> = tree.files.iter().map(|(file, root)| (file.clone(), renamed_mentions(file, root, &index, all, names))).collect();
+    for (file, mentions) in found.into_iter().filter(|(_, mentions)| !mentions.is_empty()) {
+        let Some(root) = tree.files.get_mut(&file) else { continue };
+        for (path, pieces) in mentions {
             let text = root.at_path_mut(&path).map(|node| &mut node.value);
             if let Some(Value::Text(text)) = text {
                 pieces.into_iter().flatten().rev().for_each(|(at, new)| text.replace_range(at, &new));

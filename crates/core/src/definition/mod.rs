@@ -15,6 +15,7 @@ mod read;
 mod references;
 mod shape;
 mod shape_at;
+mod tree;
 mod validate;
 
 pub use format::{ACTIONS, APP, ENTITY, FIELD_KINDS, PAGE_KINDS, WORKSPACE};
@@ -25,9 +26,10 @@ pub use model::{
     Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
     Place, Related, Spanned,
 };
-pub use node::{At, Entry, FileKey, Node, Seg, Tree, Value, display_path};
+pub use node::{At, Entry, FileKey, Node, Seg, Value, display_path};
 pub use page_kinds::{Drawn, PageKind};
 pub use references::{EntityIndex, KnownEntity, KnownField, Reference, Referent, references, references_in};
 pub use shape::{Key, OnGone, Role, Shape};
 pub use shape_at::{Loss, at_path, shape_of};
+pub use tree::{Files, Tree};
 pub use validate::{Problem, ProblemKind, validate, validate_workspace};

@@ -1,7 +1,5 @@
 //! The definition as a tree of keys and values, as written, with positions.
 
-use std::collections::BTreeMap;
-
 /// A place in a file: line and column from 1, 0 where unknown (drafted values have no place).
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
 pub struct At {
@@ -285,38 +283,6 @@ impl FileKey {
             FileKey::App => "app",
             FileKey::Entity(name) => name,
         }
-    }
-}
-
-/// The whole definition as written.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Tree {
-    /// A file each.
-    pub files: BTreeMap<FileKey, Node>,
-}
-
-impl Tree {
-    /// The application file.
-    pub fn app(&self) -> Option<&Node> {
-        self.files.get(&FileKey::App)
-    }
-
-    /// An entity's file.
-    pub fn entity(&self, name: &str) -> Option<&Node> {
-        self.files.get(&FileKey::Entity(name.to_owned()))
-    }
-
-    /// All entity files.
-    pub fn entities(&self) -> impl Iterator<Item = (&str, &Node)> {
-        self.files.iter().filter_map(|(file, node)| match file {
-            FileKey::Entity(name) => Some((name.as_str(), node)),
-            FileKey::App => None,
-        })
-    }
-
-    /// What stands at a place.
-    pub fn get(&self, file: &FileKey, path: &[Seg]) -> Option<&Node> {
-        self.files.get(file)?.at_path(path)
     }
 }
 

@@ -142,7 +142,7 @@ fn rename(whole: &mut Whole, index: &EntityIndex, new: &NewNames, schema: &Schem
     let because = if all.len() == 1 { all.into_iter().next().unwrap_or_default() } else { "fields follow their columns".to_owned() };
     let nothing = Schema::new(schema.engine, Vec::new());
     let Whole { tree, tiles } = whole;
-    for (file, root) in &mut tree.files {
+    for (file, root) in tree.files.iter_mut() {
         let mut texts: BTreeMap<Vec<Seg>, crate::definition::Pieces> = BTreeMap::new();
         let mut keys: Vec<(Vec<Seg>, String)> = Vec::new();
         // What SQL says of tables and columns is asked of nobody here.

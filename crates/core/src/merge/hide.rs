@@ -341,7 +341,7 @@ fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>, concealed: &BTre
 
 /// A title of the fields over an entity's key.
 pub(super) fn key_title(file: &FileKey, root: &Node) -> Option<Node> {
-    let index = EntityIndex::of(&Tree { files: BTreeMap::from([(file.clone(), root.clone())]) });
+    let index = EntityIndex::of(&Tree { files: [(file.clone(), root.clone())].into_iter().collect() });
     let known = index.entities.get(file.name())?;
     let keys = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| crate::name::contains(&known.key, c)));
     let title = keys.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" ");

@@ -77,7 +77,14 @@ pub(super) fn narrow(whole: &mut Whole, before: &Tree, new_fields: &BTreeMap<Str
 /// A role that a person restricted since the last merge sees no more of what is hidden at the moment than of what is new.
 pub(super) fn restrict(whole: &mut Whole) {
     let Whole { tree, tiles } = whole;
-    for (_, root) in tree.files.iter_mut().filter(|(file, _)| matches!(file, FileKey::Entity(_))) {
+    let concerned: Vec<FileKey> = tree
+        .files
+        .iter()
+        .filter(|(file, root)| matches!(file, FileKey::Entity(_)) && !restricted(root).is_empty())
+        .map(|(file, _)| file.clone())
+        .collect();
+    for file in concerned {
+        let Some(root) = tree.files.get_mut(&file) else { continue };
         for of in restricted(root) {
             let Some(table) = at_mut(root, &of) else { continue };
             let lists: Vec<&Node> = match of.len() {

@@ -2,13 +2,16 @@
 
 use super::identities::Identities;
 use super::whole::{Whole, element};
-use crate::definition::{EntityIndex, Pieces, Seg, Tree, Value, rename_mentions, renamed_mentions};
+use crate::definition::{EntityIndex, FileKey, Pieces, Seg, Tree, Value, rename_mentions, renamed_mentions};
 use crate::merge::Element;
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
 use crate::schema::{Column, Engine, Schema};
 use crate::sql;
 use std::collections::BTreeSet;
+
+/// What to replace, by its place in a file.
+type Edits = Vec<(Vec<Seg>, Pieces)>;
 
 /// Carries renames through. Returns the elements whose SQL can't be analysed with certainty although it may name something
 /// renamed: they stay as they are. `all` is the schema before, with everything that is lost.
@@ -23,14 +26,21 @@ pub(super) fn rekey(whole: &mut Whole, all: &Schema, names: &RenameMap) -> Vec<E
     let exact: BTreeSet<&str> =
         names.table_renames().map(|(from, _)| from).chain(names.column_renames().map(|(_, from, _)| from)).collect();
     let Whole { tree, tiles } = whole;
-    for (file, root) in &mut tree.files {
-        let mut edits: Vec<(Vec<Seg>, Pieces)> = Vec::new();
+    let mut found: Vec<(FileKey, Edits)> = Vec::new();
+    for (file, root) in &tree.files {
+        let mut edits = Vec::new();
         for (path, pieces) in renamed_mentions(file, root, &index, all, names) {
             match pieces {
                 Some(pieces) => edits.push((path, pieces)),
                 None => doubtful.push(element(file, root, &path)),
             }
         }
+        if !edits.is_empty() {
+            found.push((file.clone(), edits));
+        }
+    }
+    for (file, edits) in found {
+        let Some(root) = tree.files.get_mut(&file) else { continue };
         for (path, pieces) in edits {
             let Some(node) = root.at_path_mut(&path) else { continue };
             let Some(tile) = tiles.get_mut(node.tile as usize) else { continue };

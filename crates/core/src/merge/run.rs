@@ -291,7 +291,7 @@ fn given_up(given: &MergeInput<'_>, tree: &Tree) -> BTreeSet<String> {
 fn conceal_titles(whole: &mut Whole, accepted_draft: &Tree, changed_draft: &mut Tree) -> BTreeSet<FileKey> {
     let mut of_files = BTreeSet::new();
     let restricted = narrow::restricted_entities(&whole.tree);
-    for (file, root) in &mut changed_draft.files {
+    for (file, root) in changed_draft.files.iter_mut() {
         let Some(mine) = whole.tree.files.get(file) else { continue };
         let there = mine.get("title").cloned();
         let before = accepted_draft.files.get(file);

@@ -62,9 +62,13 @@ pub(super) fn walk<'a>(whole: &'a mut Whole, accepted: &Tree, changed: &Tree, gi
     for file in files {
         let element = Element::file(file.clone());
         let drafts = Drafts { accepted: accepted.files.get(&file), changed: changed.files.get(&file) };
+        let stands = drafts.changed.is_some()
+            && drafts.accepted == drafts.changed
+            && tree.files.get(&file).is_some_and(|root| is_as_drafted(root, drafts.accepted, walk.tiles));
+        if stands {
+            continue;
+        }
         match (tree.files.get_mut(&file), drafts) {
-            (Some(root), Drafts { accepted, changed: Some(changed) })
-                if accepted == Some(changed) && is_as_drafted(root, accepted, walk.tiles) => {}
             (Some(root), drafts) => walk.table(&element, root, *shape_of(&file), drafts),
             (None, Drafts { accepted: None, changed: Some(new) }) if !given.left_out.contains(&element.encode()) => {
                 tree.files.insert(file, numbered(new.clone(), walk.tiles, "a new table"));

@@ -39,10 +39,28 @@ impl Whole {
     /// What the files show.
     pub fn shown(&self) -> Tree {
         let files: Vec<(&FileKey, &Node)> = self.tree.files.iter().collect();
-        let shown: Vec<(FileKey, Node)> =
-            files.into_par_iter().filter_map(|(file, node)| Some((file.clone(), shown(node, &self.tiles)?))).collect();
-        Tree { files: shown.into_iter().collect() }
+        let partly = |(file, node): (&FileKey, &Node)| {
+            let whole = is_all_shown(node, &self.tiles);
+            (file.clone(), if whole { None } else { Some(shown(node, &self.tiles)) })
+        };
+        let mut tree = Tree::default();
+        for (file, partly) in files.into_par_iter().map(partly).collect::<Vec<_>>() {
+            match partly {
+                // What hides nothing is shown as it is.
+                None => tree.files.share(&file, &self.tree.files),
+                Some(node) => tree.files.extend(node.map(|node| (file, node))),
+            }
+        }
+        tree
     }
+}
+
+/// Whether nothing of a node is hidden or stands behind something else.
+fn is_all_shown(node: &Node, tiles: &[Tile]) -> bool {
+    let tile = tiles.get(node.tile as usize);
+    !tile.is_some_and(|tile| tile.is_hidden() || tile.stand_in.is_some())
+        && node.items().iter().all(|item| is_all_shown(item, tiles))
+        && node.entries().iter().all(|entry| is_all_shown(&entry.node, tiles))
 }
 
 /// What is shown of a node; nothing where it is hidden.

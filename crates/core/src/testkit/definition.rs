@@ -130,7 +130,7 @@ pub fn written(node: &Node) -> String {
 /// Gives everything in a definition a line of its own, and tells what stands on each line of each file.
 pub fn lined(tree: &mut Tree) -> BTreeMap<(String, u32), String> {
     let mut places = BTreeMap::new();
-    for (file, root) in &mut tree.files {
+    for (file, root) in tree.files.iter_mut() {
         let mut lines = vec![String::new()];
         number(root, "", &mut lines);
         places.extend(lines.into_iter().zip(1..).map(|(path, line)| ((file.path(), line), format!("{}/{path}", file.name()))));

@@ -36,7 +36,7 @@ impl Kept {
     /// A definition that was never merged.
     pub fn new(mut tree: Tree, accepted: Schema) -> Kept {
         let mut tiles = vec![Tile::default()];
-        tree.files.values_mut().for_each(|root| number(root, &mut tiles));
+        tree.files.iter_mut().for_each(|(_, root)| number(root, &mut tiles));
         let fresh = tree.files.keys().cloned().collect();
         let known = Identities { start_role: Some(ROLE.to_owned()), ..Identities::default() };
         Kept { whole: Whole { tree, tiles }, known, accepted, fresh }

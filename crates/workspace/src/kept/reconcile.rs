@@ -494,7 +494,7 @@ mod tests {
         assert_eq!(tiles.shown(), "title = \"{a}\" # ours\n");
         let files = BTreeMap::from([(FileKey::App, Arc::new(Tiles::from_list(&tiles.list()).unwrap()))]);
         let before = whole_of(&files, &|_| false);
-        let title = before.tree.files[&FileKey::App].get("title").unwrap();
+        let title = before.tree.app().unwrap().get("title").unwrap();
         assert_eq!((title.as_text(), before.tiles[title.tile as usize].stand_in.is_some()), (Some("{a} of {b}"), true));
         let mut after = before.clone();
         after.tiles[title.tile as usize].stand_in = None;
