@@ -1,7 +1,6 @@
 //! Ctrl-C: a write that has begun is finished, anything else is left at once. Both leave the workspace whole, and say which it was.
 
-#![allow(clippy::print_stderr, reason = "notes go to standard error")]
-
+use std::io::Write;
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// What a shell gives for an interrupted program.
@@ -15,15 +14,20 @@ pub fn mind() {
     // Without a handler the system ends the program, which a write survives too.
     let _ = ctrlc::set_handler(|| {
         if !WRITING.load(Ordering::SeqCst) {
-            eprintln!("\ninterrupted: nothing was changed");
+            say("interrupted: nothing was changed");
         } else if !ASKED.swap(true, Ordering::SeqCst) {
-            eprintln!("\ninterrupted: what is being written is finished first; once more ends at once");
+            say("interrupted: what is being written is finished first; once more ends at once");
             return;
         } else {
-            eprintln!("\ninterrupted while writing: the next command finishes it or takes it back");
+            say("interrupted while writing: the next command finishes it or takes it back");
         }
         std::process::exit(STATUS);
     });
+}
+
+/// Says it where somebody still listens: a terminal that was closed is what ends many programs.
+fn say(text: &str) {
+    let _ = writeln!(std::io::stderr(), "\n{text}");
 }
 
 /// Writes: an interrupt waits until that is done.

@@ -129,6 +129,8 @@ fn rights(entity: &Entity, role: &str) -> Rights {
     };
     let records = match (&own.rows, own.read) {
         (_, false) => Records::None,
+        // What a merge writes where the columns of a filter are gone.
+        (Some(condition), true) if condition.value.split_whitespace().collect::<String>() == "1=0" => Records::None,
         (Some(condition), true) => Records::Where(condition.value.clone()),
         (None, true) => Records::All,
     };
@@ -159,7 +161,6 @@ impl Rights {
         match (&self.records, &other.records) {
             (Records::None, _) | (_, Records::All) => {}
             (mine, theirs) if mine == theirs => {}
-            (Records::Where(condition), _) if is_never(condition) => {}
             (mine, _) => more.push(format!("sees records: {}", mine.words())),
         }
         more.extend(self.actions.iter().filter(|a| !other.actions.contains(a)).map(|action| format!("may {action}")));
@@ -177,11 +178,6 @@ impl Rights {
         }
         more
     }
-}
-
-/// Whether a condition is the one that a merge writes where a filter's columns are gone.
-fn is_never(condition: &str) -> bool {
-    condition.split_whitespace().collect::<String>() == "1=0"
 }
 
 #[cfg(test)]

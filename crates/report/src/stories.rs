@@ -86,6 +86,9 @@ pub(crate) fn stories(report: &Report) -> Vec<Story<'_>> {
     stories
 }
 
+/// Most other entities that an entry names, unless all are wanted: a hub is looked up by hundreds.
+const MOST_ELSEWHERE: usize = 12;
+
 /// What is the same on several pages, or comes from one place, told once.
 pub(crate) fn entries<'r>(report: &'r Report, findings: &[&'r Finding]) -> Vec<Entry<'r>> {
     let entry = |same: Vec<&'r Finding>| {
@@ -97,7 +100,11 @@ pub(crate) fn entries<'r>(report: &'r Report, findings: &[&'r Finding]) -> Vec<E
                 others.push(&other.entity);
             }
         }
-        let elsewhere = others.into_iter().map(|entity| places(report, &same, entity)).collect();
+        let most = if report.verbose { others.len() } else { MOST_ELSEWHERE };
+        let mut elsewhere: Vec<String> = others.iter().take(most).map(|entity| places(report, &same, entity)).collect();
+        if others.len() > most {
+            elsewhere.push(plural(others.len() - most, "more entity", "more entities"));
+        }
         Some(Entry { first, place: places(report, &same, &first.entity), elsewhere, same })
     };
     grouped(findings).into_iter().filter_map(entry).collect()

@@ -129,3 +129,9 @@ pub(crate) fn phrase(change: &Change) -> String {
         (None, kind) => format!("{name}: {}", kind.name().replace('-', " ")),
     }
 }
+
+/// A word for the shell, quoted where it must be.
+pub(crate) fn word(text: &str) -> String {
+    let plain = text.chars().all(|c| c.is_alphanumeric() || "/._-".contains(c));
+    if plain { text.to_owned() } else { format!("'{}'", shown(text).replace('\'', "'\\''")) }
+}

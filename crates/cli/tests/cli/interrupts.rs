@@ -96,6 +96,19 @@ fn looking_can_be_interrupted_and_says_so() {
     let said = String::from_utf8_lossy(&ended.stderr);
     assert!(ended.status.code() == Some(130) && said.contains("interrupted: nothing was changed"), "{:?} {said}", ended.status);
     assert!(whole(&project) == before);
+    // Also where nobody listens any more: a terminal that was closed.
+    let mut child = spawned(&project, &["watch", "check"]);
+    child.stdout.as_mut().unwrap().read_exact(&mut first).unwrap();
+    drop(child.stderr.take());
+    signal(&child, "HUP");
+    let ended = (0..100).find_map(|_| {
+        std::thread::sleep(Duration::from_millis(50));
+        child.try_wait().unwrap()
+    });
+    if ended.is_none() {
+        let _ = child.kill();
+    }
+    assert_eq!(ended.and_then(|status| status.code()), Some(130));
 }
 
 #[test]

@@ -41,6 +41,7 @@ mod people;
 mod properties;
 mod readers;
 mod renames;
+mod rights;
 mod rules;
 mod servers;
 mod show;

@@ -7,6 +7,7 @@ use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk};
 use super::whole::{has_own, item, keys, numbered, place_by};
 use crate::definition::{Node, Shape, Value};
 use crate::merge::{Element, member_key};
+use std::collections::{BTreeMap, BTreeSet};
 
 impl Walk<'_> {
     /// An array of names.
@@ -376,22 +377,31 @@ fn by_most_shared(draft: Option<&Node>, yours: &[&Node], before: &[(String, u32)
 /// shared members with a row whose title the draft hasn't.
 fn pairs(draft: Option<&Node>, titles: &[String], groups: &[(&[&Node], &[&Node])], known: Vec<(String, u32)>) -> Vec<(String, u32)> {
     let mut pairs = known;
+    let titles: BTreeSet<&String> = titles.iter().collect();
+    let mut paired: BTreeSet<String> = pairs.iter().map(|(title, _)| title.clone()).collect();
+    let mut taken: BTreeSet<u32> = pairs.iter().map(|(_, own)| *own).collect();
     for (titled, by_members) in groups {
+        let mut called: BTreeMap<String, Vec<&Node>> = BTreeMap::new();
+        titled.iter().for_each(|row| called.entry(member_key(row)).or_default().push(row));
+        let others: Vec<&Node> = by_members.iter().copied().filter(|row| !titles.contains(&member_key(row))).collect();
         for by_title in [true, false] {
             for row in rows(draft) {
                 let title = member_key(row);
-                if pairs.iter().any(|(t, _)| *t == title) {
+                if paired.contains(&title) {
                     continue;
                 }
-                let group = if by_title { titled } else { by_members };
-                let free = group.iter().copied().filter(|y| !pairs.iter().any(|(_, own)| *own == y.tile));
                 let found = if by_title {
-                    let titled: Vec<&Node> = free.filter(|y| member_key(y) == title).collect();
-                    most_shared(row, titled.iter().copied()).or(titled.first().copied())
+                    let named: Vec<&Node> =
+                        called.get(&title).into_iter().flatten().copied().filter(|row| !taken.contains(&row.tile)).collect();
+                    most_shared(row, named.iter().copied()).or(named.first().copied())
                 } else {
-                    most_shared(row, free.filter(|y| !titles.contains(&member_key(y))))
+                    most_shared(row, others.iter().copied().filter(|row| !taken.contains(&row.tile)))
                 };
-                pairs.extend(found.map(|own| (title, own.tile)));
+                if let Some(own) = found {
+                    paired.insert(title.clone());
+                    taken.insert(own.tile);
+                    pairs.push((title, own.tile));
+                }
             }
         }
     }

@@ -28,6 +28,32 @@ pub enum Likeness {
     Edits,
 }
 
+/// A name taken apart, once for all it is compared with.
+#[derive(Debug, Clone)]
+pub struct Spoken {
+    words: Vec<String>,
+    /// All its letters.
+    letters: String,
+    /// The words that say something, and their letters.
+    rest: Vec<String>,
+    rest_letters: String,
+}
+
+impl Spoken {
+    /// A name, beside words that say nothing there.
+    pub fn of(name: &str, saying_nothing: &[String]) -> Spoken {
+        let words = name::words(name);
+        let rest: Vec<String> = words.iter().filter(|w| !saying_nothing.contains(w)).cloned().collect();
+        let rest = if rest.is_empty() { words.clone() } else { rest };
+        Spoken { letters: words.concat(), rest_letters: rest.concat(), words, rest }
+    }
+
+    /// Its words.
+    pub fn words(&self) -> &[String] {
+        &self.words
+    }
+}
+
 impl Names {
     /// Counts the words of both schemas' columns.
     pub fn of(accepted: &Schema, changed: &Schema) -> Names {
@@ -60,42 +86,35 @@ impl Names {
         name::words(name::split_qualified(&table.name).1).into_iter().chain(most).collect()
     }
 
-    /// What two names have in common, each with the words that say nothing beside it.
-    pub fn likeness(&self, (a, shared_a): (&str, &[String]), (b, shared_b): (&str, &[String])) -> Likeness {
-        let (wa, wb) = (name::words(a), name::words(b));
-        if wa.concat() == wb.concat() {
+    /// What two names have in common, both beside the same words that say nothing.
+    pub fn likeness(&self, a: &Spoken, b: &Spoken) -> Likeness {
+        if a.letters == b.letters {
             return Likeness::Same;
         }
-        let rest = |words: &[String], shared: &[String]| -> Vec<String> {
-            let rest: Vec<String> = words.iter().filter(|w| !shared.contains(w)).cloned().collect();
-            if rest.is_empty() { words.to_vec() } else { rest }
-        };
-        // A prefix may stand on one side alone.
-        let both: Vec<String> = shared_a.iter().chain(shared_b).cloned().collect();
-        let (ra, rb) = (rest(&wa, &both), rest(&wb, &both));
-        if ra.concat() == rb.concat() {
+        if a.rest_letters == b.rest_letters {
             return Likeness::SameRest;
         }
+        let (ra, rb) = (&a.rest, &b.rest);
         let matched = |x: &[String], y: &[String]| x.iter().all(|w| y.iter().any(|v| is_close(w, v)));
         let initials = |x: &[String], y: &[String]| {
             x.len() == 1 && y.len() > 1 && x[0] == y.iter().filter_map(|w| w.chars().next()).collect::<String>()
         };
-        if ra.len() == rb.len() && matched(&ra, &rb) && matched(&rb, &ra) || initials(&ra, &rb) || initials(&rb, &ra) {
+        if ra.len() == rb.len() && matched(ra, rb) && matched(rb, ra) || initials(ra, rb) || initials(rb, ra) {
             return Likeness::Abbreviated;
         }
-        let (short, long) = if ra.len() <= rb.len() { (&ra, &rb) } else { (&rb, &ra) };
+        let (short, long) = if ra.len() <= rb.len() { (ra, rb) } else { (rb, ra) };
         let total = |words: &[String]| words.iter().map(|w| self.weight(w)).sum::<f64>();
         let (whole, in_common) = (total(long).max(total(short)), short.iter().filter(|w| long.iter().any(|v| is_close(w, v))));
         let share = in_common.map(|w| self.weight(w)).sum::<f64>() / whole.max(0.1);
         if matched(short, long) && share >= 0.34 {
             return Likeness::Part;
         }
-        let (ca, cb) = (ra.concat(), rb.concat());
-        let within = ca.len().min(cb.len()) >= 4 && (ca.contains(&cb) || cb.contains(&ca));
+        let (ca, cb) = (&a.rest_letters, &b.rest_letters);
+        let within = ca.len().min(cb.len()) >= 4 && (ca.contains(cb.as_str()) || cb.contains(ca.as_str()));
         if within {
             return Likeness::Part;
         }
-        let edits = strsim::normalized_damerau_levenshtein(&ca, &cb);
+        let edits = strsim::normalized_damerau_levenshtein(ca, cb);
         if share < 0.25 && edits >= 0.5 { Likeness::Edits } else { Likeness::Share(share) }
     }
 }

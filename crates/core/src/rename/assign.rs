@@ -1,21 +1,17 @@
 //! Finds renames: certain ones first, then the best assignment over all scored pairs at once.
-//!
-//! The assignment is the maximum-weight bipartite matching (Kuhn–Munkres), so that one good pair can't
-//! steal the partner of a better one.
 
 use super::alike::Names;
 use super::chance::Chance;
 use super::evidence::{CertainRename, Evidence, Known, RenamePolicy, question};
+use super::matching::{TraitsOf, best_assignment, comparable};
 use super::numbers::Numbers;
-use super::score::{self, CONTRADICTED, PRESUMED, SAME_NAME, Scored, WORTH_ASKING};
+use super::score::{self, CONTRADICTED, Odds, PRESUMED, SAME_NAME, Scored, WORTH_ASKING};
 use super::signs::Pair;
 use super::tables::{self, Rarity};
 use super::trail;
 use super::vanished::gone_name;
 use crate::name::{self, RenameMap};
 use crate::schema::{Column, Pointing, Schema, Table};
-use pathfinding::kuhn_munkres::kuhn_munkres;
-use pathfinding::matrix::Matrix;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// One rename, or one lost name with several possible new ones.
@@ -95,9 +91,14 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         }
         // References must compare by their present names, or every column that points at a renamed table looks different.
         let carried = map.applied_to_table(before);
+        let (seen, sees) = (readers(&read_before, &before.name), readers(&read_now, &after.name));
+        let read_by = |readers: &BTreeMap<&str, BTreeSet<&'_ str>>, table: &str, column: &str| -> BTreeSet<String> {
+            let own = if readers.is_empty() { None } else { readers.get(name::dotted(table, column).as_str()) };
+            own.into_iter().flatten().map(|view| (*view).to_owned()).collect()
+        };
         let known_by = |lost: &str, new: &str| {
-            let (seen, sees) = (readers(&read_before, &before.name, lost), readers(&read_now, &after.name, new));
-            seen.intersection(&sees).next().is_some()
+            let before = read_by(&seen, &before.name, lost);
+            !before.is_empty() && read_by(&sees, &after.name, new).intersection(&before).next().is_some()
         };
         let likeness = |lost: &str, new: &str| accepted.fingerprint(&before.name, lost)?.likeness(changed.fingerprint(&after.name, new)?);
         let common = || {
@@ -107,7 +108,7 @@ pub fn find_renames(accepted: &Schema, changed: &Schema, known: &Known) -> Vec<R
         };
         let in_other_tables = |lost: &str, new: &str| {
             let pairs: &BTreeMap<(String, String), usize> = elsewhere.get_or_init(|| lost_and_gained(accepted, changed, &map));
-            pairs.get(&(name::fold(lost), name::fold(new))).is_some_and(|tables| *tables > 1)
+            !pairs.is_empty() && pairs.get(&(name::fold(lost), name::fold(new))).is_some_and(|tables| *tables > 1)
         };
         let signs =
             Signs { common: &|| counted.get_or_init(common), elsewhere: &in_other_tables, likeness: &likeness, read_alike: &known_by };
@@ -149,12 +150,16 @@ fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Cer
     let new: Vec<&Table> = changed.tables.iter().filter(|t| accepted.table(&t.name).is_none() || is_target(&t.name)).collect();
     let (names, rarity) = (Names::of(accepted, changed), Rarity::of(accepted, changed));
     let (pointed, pointed_now) = (Pointing::of(accepted), Pointing::of(changed));
-    let before: BTreeMap<&str, tables::Known<'_>> = lost.iter().map(|t| (t.name.as_str(), tables::Known::of(t, &pointed))).collect();
-    let now: BTreeMap<&str, tables::Known<'_>> = new.iter().map(|t| (t.name.as_str(), tables::Known::of(t, &pointed_now))).collect();
-    let scored = |a: &Table, b: &Table| match (before.get(a.name.as_str()), now.get(b.name.as_str())) {
-        (Some(a), Some(b)) => score::tables(a, b, &names, &rarity, new.len()),
+    let before: BTreeMap<&str, tables::Known<'_>> =
+        lost.iter().map(|t| (t.name.as_str(), tables::Known::of(t, &pointed, &rarity))).collect();
+    let now: BTreeMap<&str, tables::Known<'_>> =
+        new.iter().map(|t| (t.name.as_str(), tables::Known::of(t, &pointed_now, &rarity))).collect();
+    let scored = |a: &Table, b: &Table, telling: bool| match (before.get(a.name.as_str()), now.get(b.name.as_str())) {
+        (Some(a), Some(b)) => score::tables((a, b), &names, &rarity, new.len(), telling),
         _ => (f64::NEG_INFINITY, Vec::new()),
     };
+    let traits =
+        |t: &Table| before.get(t.name.as_str()).or_else(|| now.get(t.name.as_str())).map(tables::Known::traits).unwrap_or_default();
     let returns = |b: &Table| known.table_returns(&b.name);
     let contradicted = |_: &Table| facts.numbers.are_known();
     let stays = |t: &Table| changed.table(&t.name).is_some();
@@ -166,6 +171,7 @@ fn table_renames(accepted: &Schema, changed: &Schema, known: &Known, facts: &Cer
             name: |t: &Table| t.name.clone(),
             table: None,
             scored: &scored,
+            traits: Some(&traits),
             returns: &returns,
             certain: &certain,
             contradicted: &contradicted,
@@ -189,7 +195,8 @@ fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known,
         after.columns.iter().filter(|c| before.column(&c.name).is_none() || is_target(&c.name) || odd(&c.name)).collect();
     let (names, chance) = (signs.common)();
     let pair = Pair::of(before, after, names, signs.elsewhere);
-    let scored = |a: &Column, b: &Column| signs.weighed(score::columns(&pair, chance, a, b, new.len()), &a.name, &b.name);
+    let scored =
+        |a: &Column, b: &Column, telling: bool| signs.weighed(score::columns(&pair, chance, (a, b), new.len(), telling), &a.name, &b.name);
     let returns = |b: &Column| known.column_returns(&before.name, &b.name);
     let contradicted = |_: &Column| facts.numbers.contradict(old_table);
     let stays = |c: &Column| after.column(&c.name).is_some();
@@ -201,6 +208,7 @@ fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known,
             name: |c: &Column| c.name.clone(),
             table: Some(old_table),
             scored: &scored,
+            traits: None,
             returns: &returns,
             certain: &certain,
             contradicted: &contradicted,
@@ -228,15 +236,32 @@ impl Signs<'_> {
     }
 }
 
-/// The lost and new names of each table that stayed, and how many tables lost and gained the two together.
+/// Names that several tables lost and gained together, and how many.
 pub(super) fn lost_and_gained(accepted: &Schema, changed: &Schema, map: &RenameMap) -> BTreeMap<(String, String), usize> {
-    let mut pairs = BTreeMap::new();
+    let without = |own: &Table, other: &Table| -> Vec<String> {
+        own.columns.iter().filter(|c| other.column(&c.name).is_none()).map(|c| name::fold(&c.name)).collect()
+    };
+    let mut each: Vec<(Vec<String>, Vec<String>)> = Vec::new();
     for before in &accepted.tables {
         let Some(after) = changed.table(map.table(&before.name)) else { continue };
-        let gained: Vec<&Column> = after.columns.iter().filter(|c| before.column(&c.name).is_none()).collect();
-        for lost in before.columns.iter().filter(|c| after.column(&c.name).is_none()) {
-            for new in &gained {
-                *pairs.entry((name::fold(&lost.name), name::fold(&new.name))).or_default() += 1;
+        let (lost, gained) = (without(before, after), without(after, before));
+        if !lost.is_empty() && !gained.is_empty() {
+            each.push((lost, gained));
+        }
+    }
+    // Two names that go together once say nothing: what only one table lost or gained needn't be paired.
+    let often = |names: &mut dyn Iterator<Item = &String>| -> BTreeSet<String> {
+        let mut counts: BTreeMap<&String, usize> = BTreeMap::new();
+        names.for_each(|name| *counts.entry(name).or_default() += 1);
+        counts.into_iter().filter(|(_, count)| *count > 1).map(|(name, _)| name.clone()).collect()
+    };
+    let lost_often = often(&mut each.iter().flat_map(|(lost, _)| lost));
+    let gained_often = often(&mut each.iter().flat_map(|(_, gained)| gained));
+    let mut pairs = BTreeMap::new();
+    for (lost, gained) in &each {
+        for lost in lost.iter().filter(|name| lost_often.contains(*name)) {
+            for new in gained.iter().filter(|name| gained_often.contains(*name)) {
+                *pairs.entry((lost.clone(), new.clone())).or_default() += 1;
             }
         }
     }
@@ -248,10 +273,16 @@ fn views(schema: &Schema) -> Vec<&Table> {
     schema.tables.iter().filter(|t| !t.reads.is_empty()).collect()
 }
 
-/// The views that read a column.
-fn readers<'s>(views: &[&'s Table], table: &str, column: &str) -> BTreeSet<&'s str> {
-    let wanted = name::dotted(table, column);
-    views.iter().filter(|t| t.reads.contains(&wanted)).map(|t| t.name.as_str()).collect()
+/// The views that read each column of a table, by `table.column`.
+fn readers<'s>(views: &[&'s Table], table: &str) -> BTreeMap<&'s str, BTreeSet<&'s str>> {
+    let mut readers: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+    let start = format!("{}.", name::written(table));
+    for view in views {
+        for read in view.reads.iter().filter(|read| read.starts_with(&start)) {
+            readers.entry(read).or_default().insert(&view.name);
+        }
+    }
+    readers
 }
 
 /// Columns that kept their names but may have changed places with others (a swap), or whose name something else
@@ -282,7 +313,10 @@ fn exchanged(before: &Table, after: &Table) -> Vec<String> {
 struct Subject<'a, T> {
     name: fn(&T) -> String,
     table: Option<&'a str>,
-    scored: &'a dyn Fn(&T, &T) -> Scored,
+    /// What speaks for two of them; with the reasons where they are to be told.
+    scored: &'a dyn Fn(&T, &T, bool) -> Scored,
+    /// What one has in common with what may be the same, where there may be too many to compare each with each.
+    traits: Option<TraitsOf<'a, T>>,
     returns: &'a dyn Fn(&T) -> bool,
     certain: &'a [&'a CertainRename],
     /// Whether the catalogue's numbers say that this one is truly gone.
@@ -325,8 +359,8 @@ impl<T> Subject<'_, T> {
     }
 
     /// A score, held down where the catalogue says otherwise.
-    fn score(&self, lost: &T, new: &T) -> Scored {
-        let (mut score, mut reasons) = (self.scored)(lost, new);
+    fn score(&self, lost: &T, new: &T, telling: bool) -> Scored {
+        let (mut score, mut reasons) = (self.scored)(lost, new, telling);
         if (self.name)(lost) == (self.name)(new) {
             // What seems to have changed places is there under its own name too: that alone says little.
             score -= SAME_NAME;
@@ -372,7 +406,7 @@ fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, 
         }
     }
     for old in separate {
-        let mut candidates: Vec<String> = offered(old, &free_new, subject).into_iter().map(|(_, n)| n).collect();
+        let mut candidates = offered(old, &free_new, subject);
         candidates.extend(subject.certain(old).map(|c| c.to.clone()).filter(|to| !candidates.contains(to)));
         found.push(subject.rename(old, None, Evidence::Certain { reasons: vec!["answered: separate".to_owned()] }, true, candidates));
     }
@@ -403,13 +437,22 @@ fn match_pairs<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, 
 /// The best assignment among what nothing certain is known of.
 fn likely<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, T>) -> Vec<Rename> {
     let mut found = Vec::new();
-    let odds: Vec<Vec<f64>> = lost.iter().map(|old| new.iter().map(|n| subject.score(old, n).0).collect()).collect();
-    let probable = score::probabilities(&odds);
-    for ((at, &old), partner) in lost.iter().enumerate().zip(best_assignment(&odds, new.len())) {
+    let odds: Odds = comparable(lost, new, subject.traits)
+        .into_iter()
+        .zip(lost)
+        .map(|(near, old)| near.into_iter().filter_map(|at| Some((at, subject.score(old, new.get(at)?, false).0))).collect())
+        .collect();
+    let probable = score::probabilities(&odds, new.len());
+    let names: Vec<String> = lost.iter().map(|old| (subject.name)(old)).collect();
+    let mut sharing: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for (row, near) in odds.iter().enumerate() {
+        near.iter().for_each(|(new, _)| sharing.entry(*new).or_default().push(row));
+    }
+    for ((at, &old), partner) in lost.iter().enumerate().zip(best_assignment(&odds)) {
         let own = (subject.name)(old);
-        let mut offered: Vec<usize> = (0..new.len()).filter(|n| odds[at][*n] >= WORTH_ASKING && (subject.name)(new[*n]) != own).collect();
-        offered.sort_by(|a, b| odds[at][*b].total_cmp(&odds[at][*a]).then_with(|| (subject.name)(new[*a]).cmp(&(subject.name)(new[*b]))));
-        let candidates: Vec<String> = offered.iter().map(|n| (subject.name)(new[*n])).collect();
+        let of_new = |(n, odds): &(usize, f64)| Some((*odds, (subject.name)(new.get(*n)?)));
+        let worth = odds[at].iter().filter(|(_, odds)| *odds >= WORTH_ASKING).filter_map(of_new).filter(|(_, name)| *name != own);
+        let candidates = best_first(worth.collect());
         let Some(partner) = partner else {
             // The best partner went to a better match; the others are still worth asking about.
             if !candidates.is_empty() {
@@ -421,13 +464,13 @@ fn likely<T>(lost: &[&T], new: &[&T], known: &Known, subject: &Subject<'_, T>) -
         if to == own {
             continue;
         }
-        let (_, mut reasons) = subject.score(old, new[partner]);
-        let others: Vec<String> = lost.iter().filter(|o| !std::ptr::eq(**o, old)).map(|o| (subject.name)(o)).collect();
-        reasons.extend(score::split_or_joined(&own, &to, &candidates, &others));
+        let (_, mut reasons) = subject.score(old, new[partner], true);
+        let others = sharing.get(&partner).into_iter().flatten().filter(|row| **row != at).map(|row| names[*row].as_str());
+        reasons.extend(score::split_or_joined(&own, &to, &candidates, others));
         let mut ordered = vec![to.clone()];
         ordered.extend(candidates.into_iter().filter(|n| *n != to));
         // What has changed places with another is never presumed.
-        let probability = probable[at][partner];
+        let probability = probable[at].iter().find(|(n, _)| *n == partner).map_or(0.0, |(_, probability)| *probability);
         let sure = probability >= PRESUMED && !(subject.stays)(old);
         if (subject.stays)(old) {
             reasons.push("it seems to have changed places".to_owned());
@@ -471,25 +514,15 @@ fn settled<T>(mut renames: Vec<Rename>, subject: &Subject<'_, T>, lost: &[&T]) -
 }
 
 /// Every candidate worth asking about, best first.
-fn offered<T>(old: &T, new: &[&T], subject: &Subject<'_, T>) -> Vec<(Scored, String)> {
-    let mut offered: Vec<(Scored, String)> =
-        new.iter().map(|n| (subject.score(old, n), (subject.name)(n))).filter(|((s, _), _)| *s >= WORTH_ASKING).collect();
-    offered.sort_by(|a, b| b.0.0.total_cmp(&a.0.0).then_with(|| a.1.cmp(&b.1)));
-    offered
+fn offered<T>(old: &T, new: &[&T], subject: &Subject<'_, T>) -> Vec<String> {
+    let scored = new.iter().map(|n| (subject.score(old, n, false).0, (subject.name)(n)));
+    best_first(scored.filter(|(odds, _)| *odds >= WORTH_ASKING).collect())
 }
 
-/// For each lost one, the index of its partner: the pairs that are likeliest together.
-fn best_assignment(odds: &[Vec<f64>], new: usize) -> Vec<Option<usize>> {
-    if odds.is_empty() || new == 0 {
-        return vec![None; odds.len()];
-    }
-    // Kuhn–Munkres wants at least as many columns as rows; columns beyond `new` stand for "no partner".
-    let width = new + odds.len();
-    let gain = |odds: f64| if odds >= WORTH_ASKING { ((odds - WORTH_ASKING) * 10_000.0) as i64 + 1 } else { 0 };
-    let weights = odds.iter().map(|row| (0..width).map(|at| row.get(at).map_or(0, |odds| gain(*odds))).collect::<Vec<i64>>());
-    let Ok(weights) = Matrix::from_rows(weights) else { return vec![None; odds.len()] };
-    let (_, partners) = kuhn_munkres(&weights);
-    partners.iter().enumerate().map(|(row, &column)| (column < new && weights[(row, column)] > 0).then_some(column)).collect()
+/// Names by their odds, the best first.
+fn best_first(mut names: Vec<(f64, String)>) -> Vec<String> {
+    names.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.1.cmp(&b.1)));
+    names.into_iter().map(|(_, name)| name).collect()
 }
 
 #[cfg(test)]

@@ -36,6 +36,12 @@ impl Chance {
         let step = all.div_ceil(SAMPLE).max(1);
         let mut at = 0;
         for (before, after) in tables {
+            let here = before.columns.len() * after.columns.len();
+            // Most tables of a large schema are passed over.
+            if at / step == (at + here) / step {
+                at += here;
+                continue;
+            }
             let pair = Pair::of(before, after, names, &|_, _| false);
             for old in &before.columns {
                 for new in &after.columns {

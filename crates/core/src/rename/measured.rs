@@ -257,15 +257,15 @@ fn count() {
         let gone: Vec<_> = before.tables.iter().filter(|t| after.table(&t.name).is_none()).collect();
         let come: Vec<_> = after.tables.iter().filter(|t| before.table(&t.name).is_none()).collect();
         for old in &before.tables {
-            let known = tables::Known::of(old, &Pointing::of(before));
+            let known = tables::Known::of(old, &Pointing::of(before), &rarity);
             for new in after.tables.iter().filter(|n| n.name != old.name) {
                 let is_true = map.table(&old.name) == new.name;
-                let other = tables::Known::of(new, &Pointing::of(after));
+                let other = tables::Known::of(new, &Pointing::of(after), &rarity);
                 let (levels, _) = tables::levels(&known, &other, &names, &rarity);
                 let counts = if is_true { &mut true_tables } else { &mut chance_tables };
                 levels.iter().enumerate().for_each(|(sign, level)| counts[sign][*level] += 1.0);
                 if is_true || gone.iter().any(|t| t.name == old.name) && come.iter().any(|t| t.name == new.name) {
-                    table_sums.push((score::table_evidence(&known, &other, &names, &rarity).0, come.len().max(1) as f64, is_true));
+                    table_sums.push((score::table_evidence((&known, &other), &names, &rarity, false).0, come.len().max(1) as f64, is_true));
                 }
             }
         }
@@ -283,7 +283,7 @@ fn count() {
                     let is_true = truth == Some(&b.name);
                     let counts = if is_true { &mut true_pairs } else { &mut chance_pairs };
                     pair.levels(a, b).iter().enumerate().for_each(|(sign, level)| counts[sign][*level] += 1.0);
-                    sums.push((score::evidence(&pair, &chance, a, b).0, gained.len() as f64, is_true));
+                    sums.push((score::evidence(&pair, &chance, (a, b), false).0, gained.len() as f64, is_true));
                 }
             }
         }

@@ -5,6 +5,7 @@ mod applied;
 mod assign;
 mod chance;
 mod evidence;
+mod matching;
 #[cfg(test)]
 mod measured;
 mod numbers;

@@ -29,22 +29,22 @@ const OTHER_DATA: f64 = 4.0;
 /// No single sign decides.
 const STRONGEST: f64 = 5.0;
 
-/// The sum of what each sign says of two columns, not yet on a scale; with what speaks for them.
-pub fn evidence(pair: &Pair<'_>, chance: &Chance, lost: &Column, new: &Column) -> Scored {
+/// The sum of what each sign says of two columns, not yet on a scale; with what speaks for them, where that is to be told.
+pub fn evidence(pair: &Pair<'_>, chance: &Chance, (lost, new): (&Column, &Column), telling: bool) -> Scored {
     let mut told: Vec<(f64, &'static str)> = Vec::new();
     let mut sum = 0.0;
     for (sign, level) in Sign::ALL.into_iter().zip(pair.levels(lost, new)) {
         let weight = (TRUE[sign as usize][level] / chance.of_level(sign, level, lost)).ln().clamp(-STRONGEST, STRONGEST);
         sum += weight;
-        told.extend(sign.reason(level).filter(|_| weight > 0.2).map(|reason| (weight, reason)));
+        told.extend(sign.reason(level).filter(|_| telling && weight > 0.2).map(|reason| (weight, reason)));
     }
     told.sort_by(|a, b| b.0.total_cmp(&a.0));
     (sum, told.into_iter().take(3).map(|(_, reason)| reason.to_owned()).collect())
 }
 
 /// Log-odds of two columns; `new_names` is how many new names there are for the lost one.
-pub fn columns(pair: &Pair<'_>, chance: &Chance, lost: &Column, new: &Column, new_names: usize) -> Scored {
-    let (sum, reasons) = evidence(pair, chance, lost, new);
+pub fn columns(pair: &Pair<'_>, chance: &Chance, both: (&Column, &Column), new_names: usize, telling: bool) -> Scored {
+    let (sum, reasons) = evidence(pair, chance, both, telling);
     (CALIBRATED.0 * sum + CALIBRATED.1 - (new_names.max(1) as f64).ln(), reasons)
 }
 
@@ -69,14 +69,16 @@ pub fn read_alike((odds, mut reasons): Scored) -> Scored {
     (odds + 1.5, reasons)
 }
 
-/// The sum of what each sign says of two tables; with what speaks for them.
-pub fn table_evidence(lost: &tables::Known<'_>, new: &tables::Known<'_>, names: &Names, rarity: &Rarity) -> Scored {
+/// The sum of what each sign says of two tables; with what speaks for them, where that is to be told.
+pub fn table_evidence((lost, new): (&tables::Known<'_>, &tables::Known<'_>), names: &Names, rarity: &Rarity, telling: bool) -> Scored {
     let (levels, share) = tables::levels(lost, new, names, rarity);
-    let weights: Vec<f64> = levels
-        .iter()
-        .enumerate()
-        .map(|(sign, level)| (TABLES_TRUE[sign][*level] / TABLES_CHANCE[sign][*level]).ln().clamp(-STRONGEST, STRONGEST))
-        .collect();
+    let mut weights = [0.0; tables::SIGNS];
+    for (sign, (weight, level)) in weights.iter_mut().zip(levels).enumerate() {
+        *weight = (TABLES_TRUE[sign][level] / TABLES_CHANCE[sign][level]).ln().clamp(-STRONGEST, STRONGEST);
+    }
+    if !telling {
+        return (weights.iter().sum(), Vec::new());
+    }
     let mut told: Vec<(f64, String)> = Vec::new();
     let mut say = |sign: usize, says: bool, reason: String| told.extend((says && weights[sign] > 0.2).then_some((weights[sign], reason)));
     let name = if levels[0] >= 5 { "the same name in another spelling" } else { "similar name" };
@@ -91,34 +93,43 @@ pub fn table_evidence(lost: &tables::Known<'_>, new: &tables::Known<'_>, names: 
 }
 
 /// Log-odds of two tables.
-pub fn tables(lost: &tables::Known<'_>, new: &tables::Known<'_>, names: &Names, rarity: &Rarity, new_names: usize) -> Scored {
-    let (sum, reasons) = table_evidence(lost, new, names, rarity);
+pub fn tables(both: (&tables::Known<'_>, &tables::Known<'_>), names: &Names, rarity: &Rarity, new_names: usize, telling: bool) -> Scored {
+    let (sum, reasons) = table_evidence(both, names, rarity, telling);
     (CALIBRATED_TABLES.0 * sum + CALIBRATED_TABLES.1 - (new_names.max(1) as f64).ln(), reasons)
 }
 
-/// The probabilities of all pairs together: what speaks for one pair of a name speaks against its others.
-pub fn probabilities(odds: &[Vec<f64>]) -> Vec<Vec<f64>> {
-    let odds: Vec<Vec<f64>> = odds.iter().map(|row| row.iter().map(|o| o.min(30.0).exp()).collect()).collect();
-    let columns: Vec<f64> = (0..odds.first().map_or(0, Vec::len)).map(|at| odds.iter().map(|row| row[at]).sum()).collect();
-    odds.iter()
-        .map(|row| {
-            let of_row: f64 = row.iter().sum();
-            row.iter().zip(&columns).map(|(own, of_column)| own / (1.0 + of_row + of_column - own)).collect()
-        })
-        .collect()
+/// The log-odds of lost names: of each, the new names that may be it, by their places.
+pub type Odds = Vec<Vec<(usize, f64)>>;
+
+/// The probabilities of all pairs together, as `odds` has them: what speaks for one pair of a name speaks against its others. `new` is
+/// how many new names there are.
+pub fn probabilities(odds: &Odds, new: usize) -> Odds {
+    let plain = |log: f64| log.min(30.0).exp();
+    let mut of_new = vec![0.0; new];
+    for (at, log) in odds.iter().flatten() {
+        if let Some(sum) = of_new.get_mut(*at) {
+            *sum += plain(*log);
+        }
+    }
+    let of_row = |row: &Vec<(usize, f64)>| {
+        let sum: f64 = row.iter().map(|(_, log)| plain(*log)).sum();
+        let probable = |(at, log): &(usize, f64)| {
+            let own = plain(*log);
+            (*at, own / (1.0 + sum + of_new.get(*at).copied().unwrap_or_default() - own))
+        };
+        row.iter().map(probable).collect()
+    };
+    odds.iter().map(of_row).collect()
 }
 
 /// Whether a lost name seems to have been split into several new ones, or several to have been joined in one.
-pub fn split_or_joined(lost: &str, to: &str, candidates: &[String], other_lost: &[String]) -> Option<String> {
-    let holds = |whole: &str, part: &str| {
-        let whole = name::words(whole);
-        let part = name::words(part);
-        part.len() < whole.len() && part.iter().all(|w| whole.contains(w))
-    };
-    let parts: Vec<&str> = candidates.iter().filter(|c| holds(c, lost)).map(String::as_str).collect();
+pub fn split_or_joined<'l>(lost: &'l str, to: &str, candidates: &[String], other_lost: impl Iterator<Item = &'l str>) -> Option<String> {
+    let holds = |whole: &[String], part: &[String]| part.len() < whole.len() && part.iter().all(|w| whole.contains(w));
+    let (own, called) = (name::words(lost), name::words(to));
+    let parts: Vec<&str> = candidates.iter().filter(|c| holds(&name::words(c), &own)).map(String::as_str).collect();
     if parts.len() > 1 {
         return Some(format!("perhaps split into {}", parts.join(" and ")));
     }
-    let joined: Vec<&str> = std::iter::once(lost).chain(other_lost.iter().map(String::as_str)).filter(|l| holds(l, to)).collect();
+    let joined: Vec<&str> = std::iter::once(lost).chain(other_lost).filter(|l| holds(&name::words(l), &called)).collect();
     (joined.len() > 1).then(|| format!("perhaps {} joined", joined.join(" and ")))
 }

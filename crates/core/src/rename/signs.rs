@@ -3,9 +3,10 @@
 //! What a level says is counted, not chosen: how often it is found in true pairs stands in [`super::weights`], how often in chance
 //! pairs is counted in the two schemas by [`super::chance`].
 
-use super::alike::{Likeness, Names};
+use super::alike::{Likeness, Names, Spoken};
 use crate::name;
 use crate::schema::{Column, Table, TypeRelation};
+use std::cell::OnceCell;
 use std::collections::BTreeMap;
 
 /// A sign.
@@ -95,12 +96,26 @@ pub struct Pair<'a> {
     pub names: &'a Names,
     /// Of each lost column, and of each new one: the gap between columns that stayed, which of how many there it is.
     gaps: (BTreeMap<String, Gap>, BTreeMap<String, Gap>),
-    /// Words that most columns of the table begin with, before and now.
-    shared: (Vec<String>, Vec<String>),
+    /// Words that most columns of the table begin with, before or now: a prefix may stand on one side alone.
+    shared: Vec<String>,
+    /// What is known of each column, before and now, once it is asked for.
+    known: (KnownColumns<'a>, KnownColumns<'a>),
     /// How each lost name would be rewritten to each new one, with how many pairs are rewritten so.
     rewritings: BTreeMap<(String, String), usize>,
     /// Lost and new names that other tables lost and gained together.
     elsewhere: &'a dyn Fn(&str, &str) -> bool,
+}
+
+/// By name, once it is asked for.
+type KnownColumns<'a> = BTreeMap<&'a str, OnceCell<Known>>;
+
+/// What is known of a column by itself.
+struct Known {
+    spoken: Spoken,
+    in_key: bool,
+    targets: Vec<String>,
+    constraints: Vec<String>,
+    checks: Vec<String>,
 }
 
 /// A gap between columns that stayed.
@@ -141,23 +156,41 @@ impl<'a> Pair<'a> {
             }
             found
         };
-        let gone = |own: &'a Table, other: &'a Table| own.columns.iter().filter(move |c| !stayed(own, other, c)).map(|c| c.name.as_str());
+        let gone = |own: &Table, other: &Table| -> Vec<Vec<String>> {
+            own.columns.iter().filter(|c| !stayed(own, other, c)).map(|c| name::words(&c.name)).collect()
+        };
         let mut rewritings: BTreeMap<(String, String), usize> = BTreeMap::new();
+        let new_names = gone(after, before);
         for lost in gone(before, after) {
-            for new in gone(after, before) {
-                if let Some(how) = rewriting(lost, new) {
-                    *rewritings.entry(how).or_default() += 1;
-                }
+            for how in new_names.iter().filter_map(|new| rewriting(&lost, new)) {
+                *rewritings.entry(how).or_default() += 1;
             }
         }
-        let shared = (names.shared_words(before), names.shared_words(after));
-        Pair { before, after, names, gaps: (gaps(before, after), gaps(after, before)), shared, rewritings, elsewhere }
+        let shared = names.shared_words(before).into_iter().chain(names.shared_words(after)).collect();
+        let unknown = |table: &'a Table| table.columns.iter().map(|c| (c.name.as_str(), OnceCell::new())).collect();
+        let (gaps, known) = ((gaps(before, after), gaps(after, before)), (unknown(before), unknown(after)));
+        Pair { before, after, names, gaps, shared, known, rewritings, elsewhere }
+    }
+
+    /// What is known of a column of one of the two tables.
+    fn known_of<'p>(&'p self, table: &Table, all: &'p KnownColumns<'a>, column: &Column) -> Option<&'p Known> {
+        let known = || Known {
+            spoken: Spoken::of(&column.name, &self.shared),
+            in_key: name::contains(&table.primary_key, &column.name),
+            targets: targets(table, column),
+            constraints: constraints(table, column),
+            checks: checks(table, column),
+        };
+        Some(all.get(column.name.as_str())?.get_or_init(known))
     }
 
     /// The level of each sign for a lost column and a new one.
     pub fn levels(&self, lost: &Column, new: &Column) -> Levels {
         let mut levels = [0; Sign::ALL.len()];
-        levels[Sign::Name as usize] = self.name(lost, new);
+        let (Some(was), Some(is)) = (self.known_of(self.before, &self.known.0, lost), self.known_of(self.after, &self.known.1, new)) else {
+            return levels;
+        };
+        levels[Sign::Name as usize] = self.name(was, is);
         levels[Sign::Type as usize] = type_level(lost, new);
         levels[Sign::Default as usize] = match (&lost.default, &new.default) {
             (Some(a), Some(b)) if a == b => 3,
@@ -167,26 +200,26 @@ impl<'a> Pair<'a> {
         };
         levels[Sign::Required as usize] = usize::from(lost.nullable == new.nullable);
         levels[Sign::Slot as usize] = self.slot(lost, new);
-        let in_key = |t: &Table, c: &Column| name::contains(&t.primary_key, &c.name);
-        levels[Sign::Key as usize] = match (in_key(self.before, lost), in_key(self.after, new)) {
+        levels[Sign::Key as usize] = match (was.in_key, is.in_key) {
             // The only column of the key is still that, whatever it is called.
             (true, true) if self.before.primary_key.len() == 1 && self.after.primary_key.len() == 1 => 3,
             (true, true) => 2,
             (false, false) => 1,
             _ => 0,
         };
-        levels[Sign::Reference as usize] = reference_level(&targets(self.before, lost), &targets(self.after, new));
-        levels[Sign::Unique as usize] = alike(&constraints(self.before, lost), &constraints(self.after, new));
-        levels[Sign::Check as usize] = alike(&checks(self.before, lost), &checks(self.after, new));
+        levels[Sign::Reference as usize] = reference_level(&was.targets, &is.targets);
+        levels[Sign::Unique as usize] = alike(&was.constraints, &is.constraints);
+        levels[Sign::Check as usize] = alike(&was.checks, &is.checks);
         levels[Sign::Comment as usize] = alike(lost.comment.as_slice(), new.comment.as_slice());
         levels[Sign::Elsewhere as usize] = usize::from((self.elsewhere)(&lost.name, &new.name));
-        let alike_rewritten = rewriting(&lost.name, &new.name).and_then(|how| self.rewritings.get(&how)).copied().unwrap_or(0);
+        let how = if self.rewritings.is_empty() { None } else { rewriting(was.spoken.words(), is.spoken.words()) };
+        let alike_rewritten = how.and_then(|how| self.rewritings.get(&how)).copied().unwrap_or(0);
         levels[Sign::Rewriting as usize] = alike_rewritten.saturating_sub(1).min(2);
         levels
     }
 
-    fn name(&self, lost: &Column, new: &Column) -> usize {
-        match self.names.likeness((&lost.name, &self.shared.0), (&new.name, &self.shared.1)) {
+    fn name(&self, lost: &Known, new: &Known) -> usize {
+        match self.names.likeness(&lost.spoken, &new.spoken) {
             Likeness::Same => 7,
             Likeness::SameRest => 6,
             Likeness::Abbreviated => 5,
@@ -263,9 +296,8 @@ fn alike<T: PartialEq>(lost: &[T], new: &[T]) -> usize {
 }
 
 /// How a name is rewritten to another: what goes and what comes, where the rest is the same words.
-fn rewriting(lost: &str, new: &str) -> Option<(String, String)> {
-    let (a, b) = (name::words(lost), name::words(new));
-    let front = a.iter().zip(&b).take_while(|(x, y)| x == y).count();
+fn rewriting(a: &[String], b: &[String]) -> Option<(String, String)> {
+    let front = a.iter().zip(b).take_while(|(x, y)| x == y).count();
     let back = a[front..].iter().rev().zip(b[front..].iter().rev()).take_while(|(x, y)| x == y).count();
     let (gone, come) = (&a[front..a.len() - back], &b[front..b.len() - back]);
     // Something has to stay, in both.

@@ -1,9 +1,9 @@
 //! The outcome, what was looked at, and what a person has to do.
 
-use super::words::{anchor, command, prose, word};
+use super::words::{anchor, command, prose};
 use crate::Report;
 use crate::stories::{counts, sentence};
-use crate::wording::plural;
+use crate::wording::{plural, word};
 use maud::{Markup, html};
 use ysomorph_core::merge::Question;
 use ysomorph_core::name::shown;

@@ -1,9 +1,9 @@
 //! Each change with its evidence, who made it, what it touches and what the merge does about it.
 
-use super::words::{anchor, command, prose, severity, word};
+use super::words::{anchor, command, prose, severity};
 use crate::Report;
 use crate::stories::{Entry, Story, beside, counts, remedy};
-use crate::wording::{described, phrase};
+use crate::wording::{described, phrase, word};
 use maud::{Markup, html};
 use ysomorph_core::changes::Change;
 use ysomorph_core::impact::Finding;

@@ -38,12 +38,6 @@ pub(super) fn command(text: &str) -> Markup {
     html! { code .command { (shown(text)) } button type="button" class="copy" data-copy=(shown(text)) hidden { "Copy" } }
 }
 
-/// A word for the shell, quoted where it must be.
-pub(super) fn word(text: &str) -> String {
-    let plain = text.chars().all(|c| c.is_alphanumeric() || "/._-".contains(c));
-    if plain { text.to_owned() } else { format!("'{}'", shown(text).replace('\'', "'\\''")) }
-}
-
 /// A name as part of an address within the page.
 pub(super) fn anchor(kind: &str, parts: &[&str]) -> String {
     let mut out = kind.to_owned();

@@ -1,10 +1,9 @@
 //! What a merge would write, or wrote: the diff, what is kept, set aside, put back and left to do.
 
 use super::follow_ups::{joined, new};
-use super::questions::word;
 use super::style::{bad, bold, dim, good, hint, padded, warm, width, wrapped};
 use crate::causes::causes;
-use crate::wording::plural;
+use crate::wording::{plural, word};
 use crate::{FileDiff, KeptReport, PartReport, Report};
 use similar::TextDiff;
 use std::collections::BTreeSet;

@@ -3,7 +3,7 @@
 use super::follow_ups;
 use super::style::{bold, good, hint, padded, warm, wrapped};
 use crate::Report;
-use crate::wording::plural;
+use crate::wording::{plural, word};
 use ysomorph_core::merge::{Effect, Question};
 use ysomorph_core::name::shown;
 
@@ -86,10 +86,4 @@ fn in_full(effect: &Effect) -> String {
         out.push_str("  nothing in the definition\n");
     }
     out
-}
-
-/// A word for the shell, quoted where it must be.
-pub(super) fn word(text: &str) -> String {
-    let plain = text.chars().all(|c| c.is_alphanumeric() || "/._-".contains(c));
-    if plain { text.to_owned() } else { format!("'{}'", shown(text).replace('\'', "'\\''")) }
 }
