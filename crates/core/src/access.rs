@@ -5,6 +5,9 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 
+/// The filter that nobody's records fulfil: what a merge writes where the columns of one are gone.
+pub(crate) const NOBODY: &str = "1 = 0";
+
 /// Which records of an entity a role sees.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
@@ -93,12 +96,11 @@ pub fn compared(before: &Model, after: &Model, renamed: &BTreeMap<(String, Strin
     let mut all = Vec::new();
     for entity in entities {
         let (old, new) = (before.entities.get(entity), after.entities.get(entity));
-        // A field that wasn't there is no right that somebody got, but where fields are hidden from a role.
-        let fields = |entity: &Entity| entity.fields.iter().map(|f| f.name.clone()).collect::<BTreeSet<_>>();
         let called_now = |name: &String| renamed.get(&(entity.clone(), name.clone())).unwrap_or(name).clone();
-        let known: BTreeSet<String> = old.map(fields).unwrap_or_default().iter().map(called_now).collect();
-        // Nobody is denied what isn't there any more.
-        let still: BTreeSet<String> = new.map(fields).unwrap_or_default();
+        // A field or page that wasn't there is no right that somebody got, but where fields are hidden from a role; and nobody is denied
+        // what isn't there any more.
+        let known = There::of(old, &called_now);
+        let still = There::of(new, &String::clone);
         for role in &roles {
             let (old, new) = (old.map(|e| rights(e, role)), new.map(|e| rights(e, role)));
             let old = old.map(|r| r.renamed(&called_now));
@@ -111,6 +113,22 @@ pub fn compared(before: &Model, after: &Model, renamed: &BTreeMap<(String, Strin
         }
     }
     all
+}
+
+/// What there is of an entity.
+#[derive(Default)]
+struct There {
+    fields: BTreeSet<String>,
+    pages: BTreeSet<String>,
+}
+
+impl There {
+    fn of(entity: Option<&Entity>, called_now: &dyn Fn(&String) -> String) -> There {
+        entity.map_or_else(There::default, |entity| There {
+            fields: entity.fields.iter().map(|f| called_now(&f.name)).collect(),
+            pages: entity.pages.iter().map(|p| p.name.clone()).collect(),
+        })
+    }
 }
 
 fn rights(entity: &Entity, role: &str) -> Rights {
@@ -129,8 +147,7 @@ fn rights(entity: &Entity, role: &str) -> Rights {
     };
     let records = match (&own.rows, own.read) {
         (_, false) => Records::None,
-        // What a merge writes where the columns of a filter are gone.
-        (Some(condition), true) if condition.value.split_whitespace().collect::<String>() == "1=0" => Records::None,
+        (Some(condition), true) if condition.value.split_whitespace().eq(NOBODY.split_whitespace()) => Records::None,
         (Some(condition), true) => Records::Where(condition.value.clone()),
         (None, true) => Records::All,
     };
@@ -155,8 +172,9 @@ impl Rights {
         Rights { hidden, read_only, sees: set(self.sees), changes: set(self.changes), ..self }
     }
 
-    /// What these rights allow that others don't, in words. Fields that aren't known count where the role is restricted by field.
-    fn beyond(&self, other: &Rights, known: &BTreeSet<String>, is_loss: bool) -> Vec<String> {
+    /// What these rights allow that others don't, in words, of what is there both times. Other fields count where the role is restricted
+    /// by field.
+    fn beyond(&self, other: &Rights, known: &There, is_loss: bool) -> Vec<String> {
         let mut more = Vec::new();
         match (&self.records, &other.records) {
             (Records::None, _) | (_, Records::All) => {}
@@ -164,7 +182,12 @@ impl Rights {
             (mine, _) => more.push(format!("sees records: {}", mine.words())),
         }
         more.extend(self.actions.iter().filter(|a| !other.actions.contains(a)).map(|action| format!("may {action}")));
-        let counts = |field: &&String| known.contains(*field) || self.restricted && !is_loss;
+        let pages: Vec<&str> =
+            self.pages.iter().filter(|p| known.pages.contains(*p) && !other.pages.contains(p)).map(String::as_str).collect();
+        if !pages.is_empty() {
+            more.push(format!("may use {}", pages.join(", ")));
+        }
+        let counts = |field: &&String| known.fields.contains(*field) || self.restricted && !is_loss;
         let fields = |mine: &BTreeSet<String>, theirs: &BTreeSet<String>| -> Vec<String> {
             mine.difference(theirs).filter(counts).cloned().collect()
         };
@@ -214,8 +237,10 @@ mod tests {
             (&[filter], &["keeper/access.guest.rows = \"id > 2\""], "sees records: where id > 2", "sees records: where id > 3"),
             (&[hides], &[], "sees phone", ""),
             (&[], &[hides], "", "sees phone"),
-            (&[], &["keeper/access.guest.add = true"], "may add; may change id, last_name, phone", ""),
-            (&[], &["keeper/access.guest gone"], "", "sees records: all; sees id, last_name, phone"),
+            (&[], &["keeper/access.guest.add = true"], "may add; may use add; may change id, last_name, phone", ""),
+            (&["keeper/access.guest.pages = [\"list\"]"], &[], "may use detail", ""),
+            (&["keeper/page.detail gone"], &[], "", ""),
+            (&[], &["keeper/access.guest gone"], "", "sees records: all; may use list, detail; sees id, last_name, phone"),
         ];
         for (before, after, wider, narrower) in table {
             let all = compared(&Model::of(&keepers(before)), &Model::of(&keepers(after)), &BTreeMap::new());

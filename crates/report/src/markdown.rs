@@ -1,6 +1,6 @@
 //! A report as a comment on a change request: the outcome, a table of what changed, and the stories folded.
 
-use crate::stories::{Story, beside, counts, remedy, sentence, stories};
+use crate::stories::{Story, beside, counts, merged, remedy, sentence, stories};
 use crate::wording::{described, phrase, plural};
 use crate::{PartReport, Report};
 use ysomorph_core::impact::Severity;
@@ -45,16 +45,7 @@ fn outcome(report: &Report) -> String {
             0 => "Nothing changed.".to_owned(),
             count => format!("{} in the database.", plural(count, "change", "changes")),
         },
-        "merge" | "accept" => {
-            let files = report.diffs.iter().filter(|d| !d.path.starts_with(".ysomorph/")).count();
-            let kept = report.kept.as_ref().map_or(0, Vec::len);
-            let verb = if report.written == Some(true) { "edited" } else { "would edit" };
-            format!(
-                "The merge {verb} {}; {} as they are.",
-                plural(files, "file", "files"),
-                plural(kept, "customisation stays", "customisations stay")
-            )
-        }
+        "merge" | "accept" => merged(report),
         "impact" => sentence(report),
         _ => match counts(report.totals.unwrap_or_default()) {
             none if none.is_empty() => "Sound: nothing found.".to_owned(),

@@ -305,6 +305,13 @@ pub struct FileDiff {
     pub after: Option<String>,
 }
 
+impl FileDiff {
+    /// Whether it is of the definition: the workspace's own bookkeeping isn't shown.
+    pub fn is_shown(&self) -> bool {
+        !self.path.starts_with(".ysomorph/")
+    }
+}
+
 impl Report {
     /// With the outcome of a merge.
     #[must_use]

@@ -1,7 +1,7 @@
 //! What breaks, by cause: a change, then everything it touches. Every face tells these stories, and none groups anew.
 
 use crate::wording::plural;
-use crate::{Report, Totals};
+use crate::{PartReport, Report, Totals};
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::Change;
 use ysomorph_core::impact::{Finding, Remedy, Severity};
@@ -59,6 +59,25 @@ pub(crate) fn sentence(report: &Report) -> String {
         n => format!(": {n} of {} can't work", plural(report.counts.1, "page", "pages")),
     };
     format!("{}, by {changes}{pages}{left}.", counts(Totals::of(findings)))
+}
+
+/// The outcome of `merge` in one sentence.
+pub(crate) fn merged(report: &Report) -> String {
+    let files = report.diffs.iter().filter(|d| d.is_shown()).count();
+    let verb = if report.written == Some(true) { "edited" } else { "would edit" };
+    let mut text = format!("The merge {verb} {}", plural(files, "file", "files"));
+    let count = |parts: &Option<Vec<PartReport>>| parts.as_ref().map_or(0, Vec::len);
+    for (count, one, many) in [
+        (report.kept.as_ref().map_or(0, Vec::len), "customisation stays as it is", "customisations stay as they are"),
+        (count(&report.set_aside), "part is set aside", "parts are set aside"),
+        (count(&report.restored), "part is back", "parts are back"),
+        (report.follow_ups.as_ref().map_or(0, Vec::len), "thing is left to you", "things are left to you"),
+    ] {
+        if count > 0 {
+            text.push_str(&format!("; {}", plural(count, one, many)));
+        }
+    }
+    text + "."
 }
 
 /// `1 break, 2 risks`

@@ -64,29 +64,9 @@ impl Files {
         }
     }
 
-    /// Takes a file out.
-    pub fn remove(&mut self, file: &FileKey) -> Option<Node> {
-        self.0.remove(file).map(Arc::unwrap_or_clone)
-    }
-
     /// Whether there is a file.
     pub fn contains_key(&self, file: &FileKey) -> bool {
         self.0.contains_key(file)
-    }
-
-    /// Whether a file is the very one of another definition: then nothing of it changed.
-    pub fn is_shared(&self, file: &FileKey, with: &Files) -> bool {
-        self.0.get(file).zip(with.0.get(file)).is_some_and(|(a, b)| Arc::ptr_eq(a, b))
-    }
-
-    /// How many there are.
-    pub fn len(&self) -> usize {
-        self.0.len()
-    }
-
-    /// Whether there is none.
-    pub fn is_empty(&self) -> bool {
-        self.0.is_empty()
     }
 
     /// Their names.
@@ -159,12 +139,13 @@ mod tests {
     fn a_copy_shares_what_nobody_changes() {
         let (app, hive) = (FileKey::App, FileKey::Entity("hive".to_owned()));
         let files: Files = [(app.clone(), Node::table()), (hive.clone(), Node::table())].into_iter().collect();
+        let is_shared = |copy: &Files, file: &FileKey| Arc::ptr_eq(&copy.0[file], &files.0[file]);
         let mut copy = files.clone();
-        assert!(copy == files && copy.is_shared(&hive, &files));
+        assert!(copy == files && is_shared(&copy, &hive));
         copy.get_mut(&hive).unwrap().set("table", "hive".into());
-        assert!(copy != files && copy.is_shared(&app, &files) && !copy.is_shared(&hive, &files));
+        assert!(copy != files && is_shared(&copy, &app) && !is_shared(&copy, &hive));
         assert!(files.get(&hive).unwrap().get("table").is_none());
         copy.share(&hive, &files);
-        assert!(copy == files && copy.is_shared(&hive, &files));
+        assert!(copy == files && is_shared(&copy, &hive));
     }
 }

@@ -3,14 +3,12 @@
 use super::carried::Lost;
 use super::tile::StandIn;
 use super::whole::{Whole, element};
+use crate::access::NOBODY;
 use crate::definition::{EntityIndex, FileKey, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path, references};
 use crate::merge::{Element, Thing};
 use crate::schema::Schema;
 use crate::sql;
 use std::collections::{BTreeMap, BTreeSet};
-
-/// What a condition nobody fulfils looks like.
-const NOBODY: &str = "1 = 0";
 
 /// What decides about hiding.
 pub(super) struct Hiding<'a> {

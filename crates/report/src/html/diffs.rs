@@ -9,7 +9,7 @@ use ysomorph_core::name::shown;
 const MOST_LINES: usize = 6_000;
 
 pub(super) fn diffs(report: &Report) -> Option<Markup> {
-    let files: Vec<&FileDiff> = report.diffs.iter().filter(|d| !d.path.starts_with(".ysomorph/")).collect();
+    let files: Vec<&FileDiff> = report.diffs.iter().filter(|d| d.is_shown()).collect();
     if files.is_empty() {
         return None;
     }

@@ -2,7 +2,7 @@
 
 use super::words::{anchor, command, prose};
 use crate::Report;
-use crate::stories::{counts, sentence};
+use crate::stories::{counts, merged, sentence};
 use crate::wording::{plural, word};
 use maud::{Markup, html};
 use ysomorph_core::merge::Question;
@@ -54,20 +54,6 @@ fn outcome(report: &Report) -> String {
             }
         }
     }
-}
-
-fn merged(report: &Report) -> String {
-    let files = report.diffs.iter().filter(|d| !d.path.starts_with(".ysomorph/")).count();
-    let kept = report.kept.as_ref().map_or(0, Vec::len);
-    let count = |parts: &Option<Vec<crate::PartReport>>| parts.as_ref().map_or(0, Vec::len);
-    let verb = if report.written == Some(true) { "edited" } else { "would edit" };
-    let mut text = format!("The merge {verb} {}", plural(files, "file", "files"));
-    for (count, what) in [(count(&report.set_aside), "set aside"), (count(&report.restored), "put back")] {
-        if count > 0 {
-            text.push_str(&format!("; {} {what}", plural(count, "part is", "parts are")));
-        }
-    }
-    format!("{text}. {} as they are.", plural(kept, "customisation stays", "customisations stay"))
 }
 
 /// Questions with the command that answers each, and what is left to a person.

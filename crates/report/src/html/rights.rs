@@ -24,7 +24,7 @@ pub(super) fn rights(report: &Report) -> Option<Markup> {
     Some(html! {
         @if compares {
             @if wider == 0 {
-                p .proof { "Nobody may see or do more than before: every role's records, actions and fields of every entity were compared, before and after the merge." }
+                p .proof { "Nobody may see or do more than before: every role's records, actions, pages and fields of every entity that was there were compared, before and after the merge." }
             } @else {
                 p .proof .wider { (plural(wider, "right is", "rights are")) " wider after the merge than before: they are marked below." }
             }

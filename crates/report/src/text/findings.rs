@@ -4,10 +4,10 @@ use super::follow_ups;
 use super::places::{on_pages, position};
 use super::style::{bold, dim, good, hint, severity, wrapped};
 use crate::Report;
-use crate::stories::counts;
+use crate::stories::{counts, remedy};
 use crate::wording::{phrase, plural};
 use std::collections::BTreeMap;
-use ysomorph_core::impact::{Finding, Remedy, Severity};
+use ysomorph_core::impact::Finding;
 use ysomorph_core::name::shown;
 
 /// The report of `check`.
@@ -93,19 +93,10 @@ fn one(report: &Report, finding: &Finding, same: &[&Finding]) -> String {
     let mut out = format!("  {} {}\n", severity(finding.severity), wrapped(&shown(&finding.message), 8, 8));
     out.push_str(&on_pages(same.iter().copied()));
     out.push_str(&position(report, finding));
-    let then = match finding.remedy {
-        Remedy::Merge => "the merge takes care of it",
-        Remedy::Ask => "the merge asks",
-        Remedy::Hand if finding.severity == Severity::Note => "",
-        Remedy::Hand => "left to you",
-        Remedy::None => "",
-    };
+    let then = remedy(finding).map(str::to_owned);
     let cause = finding.cause.and_then(|at| report.changes.get(at)).map(phrase);
-    let parts: Vec<String> = [cause.map(|c| format!("because {c}")), Some(then.to_owned()), Some(shown(&finding.help))]
-        .into_iter()
-        .flatten()
-        .filter(|t| !t.is_empty())
-        .collect();
+    let parts: Vec<String> =
+        [cause.map(|c| format!("because {c}")), then, Some(shown(&finding.help))].into_iter().flatten().filter(|t| !t.is_empty()).collect();
     if !parts.is_empty() {
         out.push_str(&format!("        {}\n", dim(wrapped(&parts.join("; "), 8, 8))));
     }

@@ -3,6 +3,7 @@
 use super::follow_ups::{joined, new};
 use super::style::{bad, bold, dim, good, hint, padded, warm, width, wrapped};
 use crate::causes::causes;
+use crate::stories::merged;
 use crate::wording::{plural, word};
 use crate::{FileDiff, KeptReport, PartReport, Report};
 use similar::TextDiff;
@@ -28,18 +29,8 @@ pub fn merge(report: &Report) -> String {
         let next = if joined.is_empty() { String::new() } else { format!("\n{}\n", hint("ysomorph merge --write")) };
         return format!("{agrees}.\n{joined}{next}{}{}{left}{}", for_later(report), superseded(report), patch(report));
     }
-    let files = report.diffs.iter().filter(|d| shown_file(d)).count();
-    let verb = if written { "edited" } else { "would edit" };
     let left = report.follow_ups.as_deref().unwrap_or_default();
-    let mut first = format!("The merge {verb} {}", plural(files, "file", "files"));
-    let mut others = vec![(kept.len(), "customisation stays as it is", "customisations stay as they are")];
-    others.push((aside.len(), "part is set aside", "parts are set aside"));
-    others.push((back.len(), "part is back", "parts are back"));
-    others.push((left.len(), "thing is left to you", "things are left to you"));
-    for (count, one, many) in others.into_iter().filter(|(count, ..)| *count > 0) {
-        first.push_str(&format!("; {}", plural(count, one, many)));
-    }
-    let mut out = format!("{}.\n", wrapped(&first, 0, 0));
+    let mut out = format!("{}\n", wrapped(&merged(report), 0, 0));
     out.push_str(&joined(report, if written { "were written as both sides together" } else { "would be written as both sides together" }));
     out.push_str(&for_later(report));
     if !open.is_empty() && !written {
@@ -61,7 +52,7 @@ pub fn merge(report: &Report) -> String {
     out.push_str(&parts(report, "Set aside, kept until what it hung on returns", aside));
     out.push_str(&parts(report, "Put back", back));
     out.push_str(&superseded(report));
-    for diff in report.diffs.iter().filter(|d| shown_file(d)) {
+    for diff in report.diffs.iter().filter(|d| d.is_shown()) {
         out.push_str(&format!("\n{}", unified(diff)));
     }
     out.push_str(&patch(report));
@@ -94,11 +85,6 @@ fn kept_by_hand(report: &Report, kept: &[KeptReport]) -> String {
         out.push_str(&format!("  {}\n", dim(format!("… and {} more: --verbose shows them", concerned.len() - most))));
     }
     out
-}
-
-/// The workspace's own bookkeeping isn't shown.
-fn shown_file(diff: &FileDiff) -> bool {
-    !diff.path.starts_with(".ysomorph/")
 }
 
 pub(super) fn unified(diff: &FileDiff) -> String {
