@@ -7,6 +7,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 const STATUS: i32 = 130;
 
 static WRITING: AtomicBool = AtomicBool::new(false);
+/// Whether a write has come to its end.
+static WRITTEN: AtomicBool = AtomicBool::new(false);
 static ASKED: AtomicBool = AtomicBool::new(false);
 
 /// Minds interrupts from now on.
@@ -14,7 +16,8 @@ pub fn mind() {
     // Without a handler the system ends the program, which a write survives too.
     let _ = ctrlc::set_handler(|| {
         if !WRITING.load(Ordering::SeqCst) {
-            say("interrupted: nothing was changed");
+            let done = WRITTEN.load(Ordering::SeqCst);
+            say(if done { "interrupted: what was to be written is written" } else { "interrupted: nothing was changed" });
         } else if !ASKED.swap(true, Ordering::SeqCst) {
             say("interrupted: what is being written is finished first; once more ends at once");
             return;
@@ -34,6 +37,7 @@ fn say(text: &str) {
 pub fn writing<T>(write: impl FnOnce() -> T) -> T {
     WRITING.store(true, Ordering::SeqCst);
     let outcome = write();
+    WRITTEN.store(true, Ordering::SeqCst);
     WRITING.store(false, Ordering::SeqCst);
     outcome
 }

@@ -92,12 +92,14 @@ impl<'a> DrawingInput<'a> {
         self.translations.get(path).cloned().unwrap_or(text)
     }
 
-    fn label(&self, entity: &Entity, field: &Field) -> String {
+    /// What people call a field.
+    pub fn label(&self, entity: &Entity, field: &Field) -> String {
         let own = field.label.as_ref().map_or_else(|| field_label(&field.name), |l| l.value.clone());
         self.translated(&format!("{}/field/{}/label", entity.name, field.name), own)
     }
 
-    fn many(&self, entity: &Entity) -> String {
+    /// What people call the records of an entity.
+    pub fn many(&self, entity: &Entity) -> String {
         let own = entity.label.as_ref().map_or_else(|| field_label(&entity.name), |(_, many)| many.clone());
         self.translated(&format!("{}/label/many", entity.name), own)
     }
@@ -149,6 +151,12 @@ impl<'a> DrawingInput<'a> {
         Some(DrawnChild { label: self.many(entity), fields: fields.map(|f| self.label(entity, f)).collect() })
     }
 
+    /// What people call a page.
+    pub fn page_label(&self, entity: &Entity, page: &Page) -> String {
+        let own = page.label.clone().unwrap_or_else(|| format!("{}: {}", self.many(entity), field_label(&page.name).to_lowercase()));
+        self.translated(&format!("{}/page/{}/label", entity.name, page.name), own)
+    }
+
     /// The page without records.
     pub fn draw(&self, entity: &'a Entity, page: &'a Page) -> Drawing {
         let seen = self.seen(entity, page);
@@ -195,11 +203,10 @@ impl<'a> DrawingInput<'a> {
             .filter(|f| f.field.is_none() || !seen.iter().flatten().any(|s| Some(s.name.as_str()) == f.field.as_deref()))
             .map(|f| f.message.clone())
             .collect();
-        let own = page.label.clone().unwrap_or_else(|| format!("{}: {}", self.many(entity), field_label(&page.name).to_lowercase()));
         Drawing {
             entity: entity.name.clone(),
             page: page.name.clone(),
-            label: self.translated(&format!("{}/page/{}/label", entity.name, page.name), own),
+            label: self.page_label(entity, page),
             role: self.role.map(str::to_owned),
             layout: match page.kind.drawn() {
                 Drawn::Rows => "rows",

@@ -19,11 +19,12 @@ mod several;
 mod stories;
 pub mod text;
 mod wording;
+pub mod words;
 mod xlsx;
 
-pub use csv::to_csv;
+pub use csv::{rows_to_csv, to_csv};
 pub use entry::{AnswerReport, EntryReport};
-pub use html::to_html;
+pub use html::{BASE_STYLE, to_html};
 pub use json::{json, schema, to_json, visible};
 pub use jsonl::to_jsonl;
 pub use junit::to_junit;
@@ -35,7 +36,7 @@ pub use report::{
 };
 pub use sarif::to_sarif;
 pub use several::{Looked, OneOfMany, Several, Shared, several_schema};
-pub use xlsx::to_xlsx;
+pub use xlsx::{rows_to_xlsx, to_xlsx};
 
 /// What `impact` found on several databases, as JSON.
 pub fn several_json(several: &Several) -> String {

@@ -43,6 +43,33 @@ fn written(lists: &[List]) -> Result<Vec<u8>, XlsxError> {
     book.save_to_buffer()
 }
 
+/// Rows under headings as a workbook of one sheet; the columns that hold numbers as numbers.
+///
+/// # Errors
+/// Where there are more rows than a sheet can have.
+pub fn rows_to_xlsx(columns: &[String], numbers: &[bool], rows: &[Vec<String>]) -> Result<Vec<u8>, String> {
+    let written = || -> Result<Vec<u8>, XlsxError> {
+        let mut book = Workbook::new();
+        let bold = Format::new().set_bold();
+        let sheet = book.add_worksheet();
+        for (at, column) in (0u16..).zip(columns) {
+            sheet.write_string_with_format(0, at, column, &bold)?;
+        }
+        for (at, row) in (1u32..).zip(rows) {
+            for ((column, cell), is_number) in (0u16..).zip(row).zip(numbers) {
+                match cell.parse::<f64>() {
+                    // Fifteen digits are what a spreadsheet keeps.
+                    Ok(number) if *is_number && cell.len() <= 15 && number.is_finite() => sheet.write_number(at, column, number)?,
+                    _ => sheet.write_string(at, column, cell.chars().take(MOST).collect::<String>())?,
+                };
+            }
+        }
+        sheet.set_freeze_panes(1, 0)?;
+        book.save_to_buffer()
+    };
+    written().map_err(|error| error.to_string())
+}
+
 /// As wide as what stands in a column, within reason.
 fn width(list: &List, column: u16) -> f64 {
     let cells = list.rows.iter().filter_map(|row| row.get(usize::from(column)));

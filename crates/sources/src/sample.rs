@@ -19,20 +19,7 @@ pub fn sample(source: &Source, sql: &str) -> Result<Records, SourceError> {
             let read = || -> rusqlite::Result<Records> {
                 let mut statement = connection.prepare(sql)?;
                 let count = statement.column_count();
-                let rows = statement.query_map([], |row| {
-                    (0..count)
-                        .map(|at| {
-                            Ok(match row.get_ref(at)? {
-                                rusqlite::types::ValueRef::Null => None,
-                                rusqlite::types::ValueRef::Text(text) | rusqlite::types::ValueRef::Blob(text) => {
-                                    Some(String::from_utf8_lossy(text).into_owned())
-                                }
-                                rusqlite::types::ValueRef::Integer(number) => Some(number.to_string()),
-                                rusqlite::types::ValueRef::Real(number) => Some(number.to_string()),
-                            })
-                        })
-                        .collect()
-                })?;
+                let rows = statement.query_map([], |row| (0..count).map(|at| sqlite::text_at(row, at)).collect())?;
                 rows.collect()
             };
             read().map_err(|error| SourceError::Read { path: path.clone(), reason: error.to_string() })
@@ -54,11 +41,6 @@ fn on_server(address: &crate::Address, sql: String) -> Result<Records, ServerErr
     }
     bounded(address, mariadb::connect, move |mut connection, address| {
         let rows: Vec<mysql::Row> = connection.query(&sql).map_err(|e| mariadb::told(address, &e))?;
-        let text = |value: mysql::Value| match value {
-            mysql::Value::NULL => None,
-            mysql::Value::Bytes(bytes) => Some(String::from_utf8_lossy(&bytes).into_owned()),
-            other => Some(other.as_sql(true)),
-        };
-        Ok(rows.into_iter().map(|row| row.unwrap().into_iter().map(text).collect()).collect())
+        Ok(rows.into_iter().map(|row| row.unwrap().into_iter().map(mariadb::text_of).collect()).collect())
     })
 }

@@ -9,6 +9,7 @@ use crate::interrupt::writing;
 use crate::output::Output;
 use crate::session::{Session, report};
 use answers::Given;
+pub use answers::answer;
 use clap::Args;
 use std::io::IsTerminal;
 use std::path::PathBuf;

@@ -11,6 +11,7 @@ pub const UNDO: &str = "Examples:\n  ysomorph undo\n  ysomorph undo 2026-03-01-4
 pub const CUSTOM: &str = "Examples:\n  ysomorph custom keeper\n  ysomorph custom --reset keeper/field/postcode/label";
 pub const REHEARSE: &str = "Examples:\n  ysomorph rehearse\n  ysomorph rehearse --as keeper";
 pub const SHOW: &str = "Examples:\n  ysomorph show keeper\n  ysomorph show hive/edit --role keeper --with user_keeper=7";
+pub const TRY: &str = "Examples:\n  ysomorph try --open\n  ysomorph try --role keeper --with user_keeper=7 --changed sqlite:new.db";
 pub const ACCESS: &str = "Examples:\n  ysomorph access\n  ysomorph access keeper --role 'vet*'\n  ysomorph access --now --format csv";
 pub const HISTORY: &str = "Examples:\n  ysomorph history\n  ysomorph history 2026-03-01-4f2a1c --diff";
 pub const EXPLAIN: &str = "Examples:\n  ysomorph explain page/column-missing";

@@ -19,6 +19,7 @@ mod rehearse;
 mod shared;
 mod show;
 mod start;
+mod trial;
 mod undo;
 mod watch;
 
@@ -66,6 +67,9 @@ pub enum Command {
     /// Draw a page with sample records, as a role sees it, with what is broken
     #[command(after_help = examples::SHOW)]
     Show(show::Arguments),
+    /// Serve the application, now and after the merge, for this machine alone
+    #[command(after_help = examples::TRY)]
+    Try(trial::Arguments),
     /// Who may see and do what, now and after the merge
     #[command(after_help = examples::ACCESS)]
     Access(access::Arguments),
@@ -108,6 +112,7 @@ impl Command {
             Command::Changes(_) | Command::Merge(_) => &[Text, Json, Jsonl, Markdown, Html, Csv, Xlsx],
             Command::Access(_) | Command::Custom(_) => &[Text, Json, Jsonl, Csv, Xlsx],
             Command::Decide(_) | Command::Show(_) => &[Text, Json, Jsonl],
+            Command::Try(_) => &[Text],
             _ => &[Text, Json],
         }
     }
@@ -137,6 +142,7 @@ impl Command {
             Command::Custom(arguments) => custom::run(&arguments, session, output),
             Command::Rehearse(arguments) => rehearse::run(&arguments, session, output),
             Command::Show(arguments) => show::run(&arguments, session, output),
+            Command::Try(arguments) => trial::run(&arguments, session, output),
             Command::Access(arguments) => access::run(&arguments, session, output),
             Command::History(arguments) => history::run(&arguments, session, output),
             Command::Explain(arguments) => explain::run(&arguments, output),

@@ -27,6 +27,12 @@ pub fn known_names(one: &str, many: &str, patterns: &[String], names: &[String])
     Ok(())
 }
 
+/// A parameter's name and its value.
+pub fn pair(text: &str) -> Result<(String, String), String> {
+    let (name, value) = text.split_once('=').ok_or("write it as NAME=VALUE")?;
+    Ok((name.trim_start_matches(':').to_owned(), value.to_owned()))
+}
+
 /// Who works here: as version control knows them in this folder, else as the system does. Asked once a run.
 pub fn who(folder: &Path) -> Option<String> {
     static WHO: OnceLock<Option<String>> = OnceLock::new();

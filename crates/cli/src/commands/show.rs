@@ -25,7 +25,7 @@ pub struct Arguments {
     #[arg(long, value_name = "ROLE")]
     role: Option<String>,
     /// A parameter's value, for the records of a role
-    #[arg(long = "with", value_name = "NAME=VALUE", value_parser = pair)]
+    #[arg(long = "with", value_name = "NAME=VALUE", value_parser = super::shared::pair)]
     with: Vec<(String, String)>,
     /// In this language, by the catalogue app/labels.LANG.po
     #[arg(long, value_name = "LANG")]
@@ -33,11 +33,6 @@ pub struct Arguments {
     /// How many records
     #[arg(long, value_name = "N", default_value_t = 5)]
     records: u32,
-}
-
-fn pair(text: &str) -> Result<(String, String), String> {
-    let (name, value) = text.split_once('=').ok_or("write it as NAME=VALUE")?;
-    Ok((name.trim_start_matches(':').to_owned(), value.to_owned()))
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {

@@ -65,6 +65,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output, run: R
     }
 }
 
+/// What tells whether anything changed since the last look; nothing where the workspace can't be looked at.
+pub fn stamp(session: &Session) -> Option<String> {
+    look(session).ok().map(|seen| format!("{seen:?}"))
+}
+
 /// Runs the command once more.
 fn again(words: &[&str], arguments: &Arguments, session: &Session, output: &mut Output, run: Run) -> u8 {
     if std::io::stdout().is_terminal() {

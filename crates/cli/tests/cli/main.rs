@@ -51,6 +51,7 @@ mod structure;
 mod support;
 mod teams;
 mod told;
+mod trial;
 mod untidy;
 mod upheld;
 mod views;

@@ -24,7 +24,7 @@ pub use kinds::FieldKind;
 pub use mentions::{Pieces, rename_mentions, renamed_mentions};
 pub use model::{
     Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
-    Place, Related, Spanned,
+    Parameter, Place, Related, Spanned,
 };
 pub use node::{At, Entry, FileKey, Node, Seg, Value, display_path};
 pub use page_kinds::{Drawn, PageKind};

@@ -52,8 +52,23 @@ pub struct App {
     pub roles: BTreeMap<String, Place>,
     /// The database's roles, by role.
     pub database_roles: BTreeMap<String, Spanned<String>>,
+    /// What people call the roles.
+    pub role_labels: BTreeMap<String, String>,
+    /// What is known of the person who is signed in, and other values that SQL may name.
+    pub parameters: Vec<Parameter>,
     /// Menu groups.
     pub menu: Vec<MenuGroup>,
+}
+
+/// A value that SQL may name as `:name`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Parameter {
+    /// Its name.
+    pub name: String,
+    /// Its kind, as a field's.
+    pub kind: String,
+    /// What people read.
+    pub label: Option<String>,
 }
 
 /// A group of menu items.
@@ -140,6 +155,8 @@ pub struct Field {
     pub required: bool,
     /// Most characters.
     pub max_length: Option<i64>,
+    /// What a new record has, where nothing else is said.
+    pub default: Option<String>,
     /// In no statement and on no page.
     pub hidden: bool,
     /// Not changed by edit pages.
@@ -160,6 +177,8 @@ pub struct Field {
     pub min: Option<Spanned<String>>,
     /// The greatest value, as written.
     pub max: Option<Spanned<String>>,
+    /// How many decimals are shown.
+    pub decimals: Option<i64>,
     /// The unit people read after it.
     pub unit: Option<Spanned<String>>,
     /// How its value is drawn.
@@ -208,6 +227,8 @@ pub struct CheckRule {
     pub place: Place,
     /// What must hold.
     pub rule: Option<Spanned<String>>,
+    /// What people read where it doesn't.
+    pub message: Option<String>,
 }
 
 /// Where an entity's data comes from and goes to.

@@ -2,7 +2,7 @@
 
 use super::model::{
     Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
-    Place, Related, Spanned,
+    Parameter, Place, Related, Spanned,
 };
 use super::{At, Entry, FileKey, Node, Tree};
 use crate::name;
@@ -113,6 +113,15 @@ fn read_app(reader: &Reader<'_>) -> App {
             .named("role")
             .filter_map(|(role, _, inner)| Some((role.to_owned(), inner.spanned("database_role", as_is)?)))
             .collect(),
+        role_labels: reader.named("role").filter_map(|(role, _, inner)| Some((role.to_owned(), inner.text("label")?))).collect(),
+        parameters: reader
+            .named("parameter")
+            .map(|(name, _, inner)| Parameter {
+                name: name.to_owned(),
+                kind: inner.text("kind").unwrap_or_else(|| "text".to_owned()),
+                label: inner.text("label"),
+            })
+            .collect(),
         menu: reader
             .members("menu")
             .map(|group| MenuGroup { label: group.text("label").unwrap_or_default(), items: group.list("items", as_is) })
@@ -138,7 +147,12 @@ fn read_entity(reader: &Reader<'_>, entity: &str) -> Option<Entity> {
         fields: reader.named("field").map(|(name, place, inner)| read_field(name, place, &inner)).collect(),
         checks: reader
             .named("check")
-            .map(|(name, place, inner)| CheckRule { name: name.to_owned(), place, rule: inner.spanned("rule", as_is) })
+            .map(|(name, place, inner)| CheckRule {
+                name: name.to_owned(),
+                place,
+                rule: inner.spanned("rule", as_is),
+                message: inner.text("message"),
+            })
             .collect(),
         source: reader.under("source").map(|inner| read_source(&inner)).unwrap_or_default(),
         imports: reader.named("import").map(|(name, place, inner)| read_import(name, place, &inner)).collect(),
@@ -170,6 +184,7 @@ fn read_field(name: &str, place: Place, reader: &Reader<'_>) -> Field {
         help: reader.spanned("help", as_is),
         required: reader.flag("required"),
         max_length: reader.number("max_length"),
+        default: reader.node.get("default").and_then(Node::as_scalar),
         hidden: reader.flag("hidden"),
         read_only: reader.flag("read_only"),
         sensitive: reader.flag("sensitive"),
@@ -180,6 +195,7 @@ fn read_field(name: &str, place: Place, reader: &Reader<'_>) -> Field {
         choices: reader.members("choices").filter_map(|inner| read_choice(&inner)).collect(),
         min: reader.scalar("min"),
         max: reader.scalar("max"),
+        decimals: reader.number("decimals"),
         unit: reader.spanned("unit", as_is),
         show_as: reader.text("show_as"),
         total: reader.text("total"),

@@ -104,7 +104,7 @@ pub fn rename_in(text: &str, scope: Scope<'_>, schema: &Schema, renames: &Rename
         return if crate::sql::mentions_word(text, &olds, schema.engine) { None } else { Some(Vec::new()) };
     }
     // What a NATURAL join goes by changes with a rename, though no name in the text does.
-    if renames.column_renames().any(|(table, ..)| name::contains(&analysis.natural, table)) {
+    if joins_otherwise(&analysis.natural, schema, renames) {
         return None;
     }
     if renamed_apart(&analysis.names, renames) {
@@ -141,6 +141,19 @@ pub fn rename_in(text: &str, scope: Scope<'_>, schema: &Schema, renames: &Rename
         pieces.sort_by_key(|(at, _)| at.start);
     }
     Some(pieces)
+}
+
+/// Whether tables that are joined by whatever names they share would share others.
+fn joins_otherwise(natural: &[String], schema: &Schema, renames: &RenameMap) -> bool {
+    let shares = |table: &str, from: &str, to: &str| {
+        let others = natural.iter().filter(|other| !name::same(other, table)).map(|other| schema.table(other));
+        others.into_iter().any(|other| {
+            other.is_none_or(|other| {
+                other.columns.iter().any(|c| name::same(&c.name, from) || name::same(renames.column(&other.name, &c.name), to))
+            })
+        })
+    };
+    renames.column_renames().any(|(table, from, to)| name::contains(natural, table) && shares(table, from, to))
 }
 
 /// Whether a name that stands for columns of two tables, as in USING, would have to be two names.
@@ -258,6 +271,14 @@ mod tests {
         for doubtful in ["1 IN (SELECT name FROM apiary JOIN hive USING (id))", "1 IN (SELECT name FROM apiary NATURAL JOIN hive)"] {
             assert_eq!(renamed(doubtful, &map), None, "it would join by something else");
         }
+        // What isn't shared may have any name that stays so.
+        let mut own = RenameMap::default();
+        own.rename_table("hive", "comb");
+        own.rename_column("hive", "tag", "hive_no");
+        let natural = "1 IN (SELECT name FROM apiary NATURAL JOIN hive)";
+        assert_eq!(renamed(natural, &own).as_deref(), Some("1 IN (SELECT name FROM apiary NATURAL JOIN comb)"));
+        own.rename_column("hive", "tag", "name");
+        assert_eq!(renamed(natural, &own), None, "it would be shared");
         map.rename_column("apiary", "id", "hive_id");
         assert_eq!(
             renamed("1 IN (SELECT name FROM apiary JOIN hive USING (id))", &map).as_deref(),

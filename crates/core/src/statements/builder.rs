@@ -2,6 +2,7 @@
 
 use super::need::{Need, Spot, Use, Why};
 use super::select::Select;
+use super::statement::Gives;
 use super::{Purpose, Statement};
 use crate::definition::{Access, Entity, Field, Model, Page, Place, Spanned};
 use crate::schema::{Engine, Schema};
@@ -13,11 +14,15 @@ pub struct Builder<'a> {
     pub(super) model: &'a Model,
     /// The entity.
     pub(super) entity: &'a Entity,
-    page: Option<&'a Page>,
+    pub(super) page: Option<&'a Page>,
     /// The role's access; absent where there are no roles, and for writes.
     pub(super) user: Option<&'a Access>,
     /// The schema the application was made for.
     pub(super) known: &'a Schema,
+    /// Whether everything is read as texts.
+    pub(super) texts: bool,
+    /// Fields to do without.
+    pub(super) without: &'a [String],
 }
 
 impl<'a> Builder<'a> {
@@ -29,12 +34,12 @@ impl<'a> Builder<'a> {
         user: Option<&'a Access>,
         known: &'a Schema,
     ) -> Builder<'a> {
-        Builder { model, entity, page: Some(page), user, known }
+        Builder { model, entity, page: Some(page), user, known, texts: false, without: &[] }
     }
 
     /// Of an entity without a page.
     pub(super) fn of_entity(model: &'a Model, entity: &'a Entity, user: Option<&'a Access>, known: &'a Schema) -> Builder<'a> {
-        Builder { model, entity, page: None, user, known }
+        Builder { model, entity, page: None, user, known, texts: false, without: &[] }
     }
 
     /// The page, if there is one.
@@ -54,16 +59,22 @@ impl<'a> Builder<'a> {
 
     /// The fields a list of names stands for: those that exist, aren't hidden and may be seen by the user.
     pub(super) fn visible(&self, names: &'a [Spanned<String>]) -> impl Iterator<Item = (&'a Field, &'a Spanned<String>)> + use<'a> {
-        let (entity, user) = (self.entity, self.user);
+        let (entity, user, without) = (self.entity, self.user, self.without);
         names.iter().filter_map(move |name| {
             let field = entity.field(name.value.strip_prefix('-').unwrap_or(&name.value))?;
-            let hidden = field.hidden || user.is_some_and(|user| user.hides(&field.name));
+            let hidden = field.hidden || user.is_some_and(|user| user.hides(&field.name)) || without.contains(&field.name);
             (!hidden).then_some((field, name))
         })
     }
 
     pub(super) fn statement(&self, purpose: Purpose, sql: String, uses: Vec<Use>) -> Statement {
-        Statement { purpose, role: self.user.map(|u| u.role.clone()), sql, uses }
+        Statement { purpose, role: self.user.map(|u| u.role.clone()), sql, uses, gives: Vec::new() }
+    }
+
+    /// The statement that a SELECT is.
+    pub(super) fn reading(&self, purpose: Purpose, select: Select<'a>, tail: &str) -> Statement {
+        let sql = select.sql(&select.columns, tail);
+        Statement { gives: select.gives, ..self.statement(purpose, sql, select.uses) }
     }
 
     /// The access the user's role has to another entity: `Some(None)` where there are no roles.
@@ -76,7 +87,9 @@ impl<'a> Builder<'a> {
 
     /// A SELECT over an entity, for the reason given.
     pub(super) fn over(&self, entity: &'a Entity, why: Why, place: &Place) -> Select<'a> {
-        Select::over(self.model, self.known, entity, why, place)
+        let mut select = Select::over(self.model, self.known, entity, why, place);
+        (select.texts, select.role) = (self.texts, self.user.map(|user| user.role.as_str()));
+        select
     }
 
     /// A SELECT over the page's entity with the role's rows and the page's condition, reading the key.
@@ -88,7 +101,7 @@ impl<'a> Builder<'a> {
         }
         for key in &self.entity.key {
             let column = select.own(&key.value, Why::Key, &key.place);
-            select.columns.push(column);
+            select.give(Gives::Key, column);
         }
         select
     }
@@ -99,10 +112,12 @@ impl<'a> Builder<'a> {
             return;
         }
         let own = select.field_values(field, Spot::Shown, place);
-        select.columns.extend(own);
+        for value in own {
+            select.give_field(field, Gives::Value(field.name.clone()), value);
+        }
         if field.lookup.is_some() {
             let text = select.shown(field, Spot::Shown, place);
-            select.columns.push(text);
+            select.give_field(field, Gives::Text(field.name.clone()), text);
         }
     }
 

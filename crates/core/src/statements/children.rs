@@ -2,6 +2,7 @@
 
 use super::builder::Builder;
 use super::need::Why;
+use super::statement::Gives;
 use super::{Purpose, Statement};
 use crate::definition::{Child, Field};
 
@@ -13,7 +14,7 @@ pub(crate) fn lists(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     }
 }
 
-fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
+pub(super) fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
     let entity = builder.model.entities.get(&child.entity.value)?;
     let access = builder.access_to(entity)?;
     let by = entity.field(&child.by.value)?;
@@ -22,7 +23,7 @@ fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
     select.rows_of(access);
     for key in &entity.key {
         let column = select.own(&key.value, why.clone(), &child.entity.place);
-        select.columns.push(column);
+        select.give(Gives::Key, column);
     }
     for (at, column) in by.columns.iter().enumerate() {
         let column = select.own(&column.value, why.clone(), &child.by.place);
@@ -39,7 +40,9 @@ fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
     for name in &child.fields {
         if let Some(field) = seen(&name.value) {
             let text = select.shown_for(field, &why_field(field), &name.place);
-            select.columns.extend(text);
+            if let Some(text) = text {
+                select.give_field(field, Gives::Text(field.name.clone()), text);
+            }
         }
     }
     for name in &child.sort {
@@ -52,7 +55,5 @@ fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
             select.order.extend(text.map(|t| if name.value.starts_with('-') { format!("{t} DESC") } else { t }));
         }
     }
-    let columns = select.columns.clone();
-    let sql = select.sql(&columns, "");
-    Some(builder.statement(Purpose::Children(entity.name.clone(), by.name.clone()), sql, select.uses))
+    Some(builder.reading(Purpose::Children(entity.name.clone(), by.name.clone()), select, ""))
 }

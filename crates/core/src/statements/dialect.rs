@@ -17,6 +17,11 @@ pub(super) fn or_empty(expression: &str, engine: Engine) -> String {
     }
 }
 
+/// Whether a text is like a pattern, whatever the case of its letters.
+pub(super) fn like(text: &str, pattern: &str, engine: Engine) -> String {
+    format!("{text} {} {pattern}", if engine == Engine::Postgresql { "ILIKE" } else { "LIKE" })
+}
+
 /// Texts one after the other.
 pub(super) fn joined(parts: &[String], engine: Engine) -> String {
     match parts {

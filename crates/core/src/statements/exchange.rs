@@ -3,6 +3,7 @@
 use super::builder::Builder;
 use super::dialect::as_text;
 use super::need::{Need, Use, Why};
+use super::statement::Gives;
 use super::{Purpose, Statement, users};
 use crate::definition::{Entity, Export, Field, Import, Model, Place, Spanned};
 use crate::name::fold;
@@ -18,17 +19,16 @@ pub(super) fn exports(model: &Model, entity: &Entity, known: &Schema, out: &mut 
     }
 }
 
-fn export<'a>(builder: &Builder<'a>, export: &'a Export) -> Statement {
+pub(super) fn export<'a>(builder: &Builder<'a>, export: &'a Export) -> Statement {
     let mut select = builder.select();
     for (field, name) in builder.visible(&export.fields).filter(|(f, _)| !f.sensitive && f.related.is_none()) {
         let why = Why::Export { export: export.name.clone(), field: Some(field.name.clone()) };
-        let text = select.shown_for(field, &why, &name.place);
-        select.columns.extend(text);
+        if let Some(text) = select.shown_for(field, &why, &name.place) {
+            select.give_field(field, Gives::Text(field.name.clone()), text);
+        }
     }
-    let columns = select.columns.clone();
-    let sql = select.sql(&columns, "");
     let whole = Why::Export { export: export.name.clone(), field: None };
-    all_of(builder.statement(Purpose::Export(export.name.clone()), sql, select.uses), &whole)
+    all_of(builder.reading(Purpose::Export(export.name.clone()), select, ""), &whole)
 }
 
 /// What is the entity's own, such as its table and key, the import or export needs for itself: it has no page to be

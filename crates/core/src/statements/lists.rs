@@ -1,7 +1,7 @@
 //! Lists: rows, count, one statement for each search field, filter and sort.
 
 use super::builder::Builder;
-use super::dialect::as_text;
+use super::dialect::{as_text, like};
 use super::need::Spot;
 use super::records;
 use super::select::Select;
@@ -10,12 +10,13 @@ use super::{Purpose, Statement};
 fn push<'a>(builder: &Builder<'a>, out: &mut Vec<Statement>, purpose: Purpose, add: &dyn Fn(&mut Select<'a>)) {
     let mut select = builder.select();
     add(&mut select);
-    let columns = select.columns.clone();
-    let sql = match purpose {
-        Purpose::Count => select.sql(&["count(*)".to_owned()], ""),
-        _ => select.sql(&columns, " LIMIT :limit OFFSET :offset"),
-    };
-    out.push(builder.statement(purpose, sql, select.uses));
+    out.push(match purpose {
+        Purpose::Count => {
+            let sql = select.sql(&["count(*)".to_owned()], "");
+            builder.statement(purpose, sql, select.uses)
+        }
+        _ => builder.reading(purpose, select, " LIMIT :limit OFFSET :offset"),
+    });
 }
 
 /// A page of records with their fields, and how many there are.
@@ -60,7 +61,7 @@ pub(crate) fn narrowed(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     for (field, name) in builder.visible(&page.search).filter(|(f, _)| f.related.is_none()) {
         push(builder, out, Purpose::Search(field.name.clone()), &|select| {
             let text = select.shown(field, Spot::Search, &name.place);
-            select.filters.push(format!("{} LIKE :search", as_text(&text, builder.engine())));
+            select.filters.push(like(&as_text(&text, builder.engine()), ":search", builder.engine()));
         });
     }
     for (field, name) in builder.visible(&page.filter).filter(|(f, _)| f.related.is_none()) {

@@ -1,7 +1,9 @@
 //! One record by its key, and what can be chosen on a form.
 
 use super::builder::Builder;
+use super::dialect::{as_text, like};
 use super::need::Why;
+use super::statement::Gives;
 use super::{Purpose, Statement};
 use crate::definition::{Entity, Field, Spanned};
 
@@ -15,16 +17,15 @@ pub(crate) fn record(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     }
     if let Some(version) = builder.entity.version.as_ref().filter(|_| builder.page().is_some_and(|p| p.kind.saves())) {
         let column = select.own(&version.value, Why::Version, &version.place);
-        select.columns.push(column);
+        select.give(Gives::Version, column);
     }
-    let title = select.title();
-    select.columns.extend(title);
+    if let Some(title) = select.title() {
+        select.give(Gives::Title, title);
+    }
     for (field, name) in builder.visible(builder.shown()) {
         builder.read(&mut select, field, &name.place);
     }
-    let columns = select.columns.clone();
-    let sql = select.sql(&columns, "");
-    out.push(builder.statement(Purpose::Record, sql, select.uses));
+    out.push(builder.reading(Purpose::Record, select, ""));
 }
 
 /// The choices of each lookup and related set on the form.
@@ -47,6 +48,22 @@ struct Pointed<'a> {
 
 /// What can be chosen for a lookup or related set; nothing for other fields, nor where the role can't read the target.
 pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Statement> {
+    choices_with(builder, field, Of::All)
+}
+
+/// Which choices are read.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Of {
+    /// All of them.
+    All,
+    /// Those whose text has `:search` in it.
+    Found,
+    /// The one of `:value_1`…
+    One,
+}
+
+/// Some of what can be chosen.
+pub(super) fn choices_with(builder: &Builder<'_>, field: &Field, of: Of) -> Option<Statement> {
     let pointed = match (&field.lookup, &field.related) {
         (Some(lookup), _) => Pointed {
             entity: &lookup.entity,
@@ -70,12 +87,22 @@ pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Stateme
     for column in value {
         let place = if pointed.value.is_empty() { &pointed.entity.place } else { &column.place };
         let column = select.own(&column.value, Why::LookupValue { field: name() }, place);
-        select.columns.push(column);
+        if of == Of::One {
+            select.filters.push(format!("{column} = :value_{}", select.columns.len() + 1));
+        }
+        select.give(Gives::Key, column);
     }
     let display = |named: String| Why::Display { field: name(), named };
     if let Some(template) = pointed.show.or(target.title.as_ref()) {
         let text = select.own_template(template, &display);
-        select.columns.push(text);
+        if of == Of::Found {
+            select.filters.push(like(&as_text(&text, builder.engine()), ":search", builder.engine()));
+        }
+        // Whoever chooses looks for a text.
+        if builder.texts && pointed.order.is_empty() {
+            select.order.push(text.clone());
+        }
+        select.give(Gives::Title, text);
     }
     for sorted in pointed.order {
         let wanted = sorted.value.strip_prefix('-').unwrap_or(&sorted.value);
@@ -86,7 +113,5 @@ pub(super) fn choices_of(builder: &Builder<'_>, field: &Field) -> Option<Stateme
             select.order.push(if sorted.value.starts_with('-') { format!("{column} DESC") } else { column });
         }
     }
-    let columns = select.columns.clone();
-    let sql = select.sql(&columns, "");
-    Some(builder.statement(Purpose::Choices(field.name.clone()), sql, select.uses))
+    Some(builder.reading(Purpose::Choices(field.name.clone()), select, ""))
 }

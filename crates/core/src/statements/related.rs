@@ -2,6 +2,7 @@
 
 use super::builder::Builder;
 use super::need::{Need, Read, Use, Why};
+use super::statement::Gives;
 use super::{Purpose, Statement};
 use crate::definition::{Field, PageKind, Related, Spanned};
 use crate::name::quoted_for as quoted;
@@ -14,6 +15,8 @@ pub(crate) enum Of {
     Record,
     /// All records of a page, in one statement.
     Rows,
+    /// So many records, in one statement: `:owner_1_1` is the first column of the first one's key.
+    These(usize),
 }
 
 /// The linked records of each related set on the page.
@@ -25,7 +28,7 @@ pub(crate) fn sets(builder: &Builder<'_>, of: Of, out: &mut Vec<Statement>) {
     }
 }
 
-fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: Of) -> Option<Statement> {
+pub(super) fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: Of) -> Option<Statement> {
     let target = builder.model.entities.get(&related.entity.value)?;
     let access = builder.access_to(target)?;
     let engine = builder.engine();
@@ -33,29 +36,42 @@ fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: Of) -> Optio
     let mut select = builder.over(target, Why::LookupTarget { field: name() }, &related.entity.place);
     select.rows_of(access);
     let joining = |column: &str| format!("{}.{}", quoted("j", engine), quoted(column, engine));
+    let here: Vec<String> = related.here.iter().map(|c| joining(&c.value)).collect();
+    if of != Of::Record {
+        here.iter().for_each(|column| select.give(Gives::Owner, column.clone()));
+    }
     let mut pairs = Vec::new();
     for (there, key) in related.there.iter().zip(&target.key) {
         let own = select.own(&key.value, Why::LookupValue { field: name() }, &related.entity.place);
         pairs.push(format!("{} = {own}", joining(&there.value)));
         let need = Need::Compared { this: Read::of_table(&related.through.value, &there.value), with: Read::of(target, &key.value) };
         select.uses.push(Use { need, why: Why::LookupValue { field: name() }, place: related.entity.place.clone() });
-        select.columns.push(own);
+        select.give(Gives::Key, own);
     }
     let on = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
     select.through = Some(format!(" JOIN {} AS {} ON {on}", quoted(&related.through.value, engine), quoted("j", engine)));
     select.uses.extend(joins(field, related));
-    let here: Vec<String> = related.here.iter().map(|c| joining(&c.value)).collect();
     match (here.as_slice(), of) {
         ([one], Of::Rows) => select.filters.push(format!("{one} IN (:keys)")),
+        (_, Of::These(owners)) => select.filters.push(any_of(&here, owners)),
         (several, _) => select.filters.extend(several.iter().enumerate().map(|(at, c)| format!("{c} = :key_{}", at + 1))),
     }
     let display = |named: String| Why::Display { field: name(), named };
     let text = related.show.as_ref().or(target.title.as_ref()).map(|template| select.own_template(template, &display));
     select.order.extend(text.clone());
-    let mut columns = if of == Of::Rows { here } else { Vec::new() };
-    columns.extend(select.columns.iter().cloned().chain(text));
-    let sql = select.sql(&columns, "");
-    Some(builder.statement(Purpose::Related(name()), sql, select.uses))
+    if let Some(text) = text {
+        select.give(Gives::Title, text);
+    }
+    Some(builder.reading(Purpose::Related(name()), select, ""))
+}
+
+/// Whether these columns are the key of one of so many records.
+fn any_of(here: &[String], owners: usize) -> String {
+    let one = |owner: usize| -> Vec<String> {
+        here.iter().enumerate().map(|(at, column)| format!("{column} = :owner_{owner}_{}", at + 1)).collect()
+    };
+    let all: Vec<String> = (1..=owners).filter(|_| !here.is_empty()).map(|owner| format!("({})", one(owner).join(" AND "))).collect();
+    if all.is_empty() { "1 = 0".to_owned() } else { format!("({})", all.join(" OR ")) }
 }
 
 /// What reading or writing the join table needs.
@@ -82,7 +98,7 @@ pub(crate) fn links(builder: &Builder<'_>, out: &mut Vec<Statement>) {
     }
 }
 
-fn write(builder: &Builder<'_>, field: &Field, related: &Related, operation: Operation) -> Statement {
+pub(super) fn write(builder: &Builder<'_>, field: &Field, related: &Related, operation: Operation) -> Statement {
     let engine = builder.engine();
     let table = quoted(&related.through.value, engine);
     let named = |columns: &[Spanned<String>], parameter: &str| -> Vec<(String, String)> {

@@ -1,8 +1,9 @@
 //! Builds SELECT statements piece by piece, noting each need beside the SQL it stands for.
 
-use super::dialect::{joined, literal, or_empty};
+use super::dialect::{as_text, joined, literal, or_empty};
 use super::need::{Need, Read, Spot, Use, Why};
 use super::relation::Relation;
+use super::statement::Gives;
 use crate::definition::{Access, Entity, Field, Lookup, Model, Place, Spanned};
 use crate::name::quoted_for as quoted;
 use crate::schema::{Engine, Schema};
@@ -12,12 +13,21 @@ use crate::sql::{self, Part};
 /// itself is shown.
 const DEPTH: usize = 3;
 
+/// What stands for a value that nobody should see.
+pub(crate) const MASK: &str = "•••";
+
 /// A SELECT in the making.
 pub(super) struct Select<'a> {
     model: &'a Model,
     engine: Engine,
     entity: &'a Entity,
     pub columns: Vec<String>,
+    /// What each of them gives.
+    pub gives: Vec<Gives>,
+    /// Whether every column is read as text.
+    pub texts: bool,
+    /// Whose statement it is: a title leaves out what the role never sees.
+    pub role: Option<&'a str>,
     own: Relation<'a>,
     /// An inner join right behind the entity, as SQL.
     pub through: Option<String>,
@@ -48,6 +58,9 @@ impl<'a> Select<'a> {
             engine: known.engine,
             entity,
             columns: vec![],
+            gives: vec![],
+            texts: false,
+            role: None,
             own: Relation::of(entity),
             through: None,
             joins: vec![],
@@ -178,7 +191,11 @@ impl<'a> Select<'a> {
                 Part::Field { field, at, of } => {
                     let place = template.inside(at.start);
                     let named = of.as_ref().map_or_else(|| field.clone(), |(inner, _)| format!("{field}.{inner}"));
-                    let Some(known) = entity.field(&field).filter(|f| !f.hidden) else { continue };
+                    let Some(known) = entity.field(&field).filter(|f| !self.is_hidden(entity, f)) else { continue };
+                    if self.texts && is_masked(known) {
+                        parts.push(literal(MASK, self.engine));
+                        continue;
+                    }
                     let why = why(named);
                     let here = Here { entity, alias, place: &place, why: &why, chain };
                     let text = match of {
@@ -190,6 +207,11 @@ impl<'a> Select<'a> {
             }
         }
         joined(&parts, self.engine)
+    }
+
+    /// Whether nobody sees a field, or the role doesn't.
+    fn is_hidden(&self, entity: &Entity, field: &Field) -> bool {
+        field.hidden || self.role.and_then(|role| entity.access_of(role)).is_some_and(|access| access.hides(&field.name))
     }
 
     /// The values of a field of the entity under an alias.
@@ -220,7 +242,7 @@ impl<'a> Select<'a> {
         let lookup = field.lookup.as_ref()?;
         let target = self.model.entities.get(&lookup.entity.value)?;
         let joined = self.join((here.entity, field), target, &own, here.why.clone(), here.why, here.place)?;
-        let inner = target.field(inner).filter(|f| !f.hidden)?;
+        let inner = target.field(inner).filter(|f| !(self.is_hidden(target, f) || self.texts && is_masked(f)))?;
         let chain = [here.chain, &[&target.name]].concat();
         self.text_of(inner, Here { entity: target, alias: &joined, chain: &chain, ..here })
     }
@@ -287,6 +309,28 @@ impl<'a> Select<'a> {
         Some(alias)
     }
 
+    /// Adds a column.
+    pub fn give(&mut self, gives: Gives, sql: String) {
+        self.columns.push(sql);
+        if self.texts {
+            self.gives.push(gives);
+        }
+    }
+
+    /// Adds a column of a field: what nobody should see, and what is no text, is only said to be there.
+    pub fn give_field(&mut self, field: &Field, gives: Gives, sql: String) {
+        let stands_for = match field.kind.as_str() {
+            _ if !self.texts => None,
+            "image" | "file" => Some(field.kind.as_str()),
+            _ if is_masked(field) => Some(MASK),
+            _ => None,
+        };
+        match stands_for {
+            Some(text) => self.give(gives, format!("CASE WHEN {sql} IS NULL THEN NULL ELSE {} END", literal(text, self.engine))),
+            None => self.give(gives, sql),
+        }
+    }
+
     /// Notes that records of the entity are sorted or found by a column of their own.
     pub fn ordered(&mut self, column: &str, why: Why, place: &Place) {
         self.uses.push(Use { need: Need::Ordered(Read::of(self.entity, column)), why, place: place.clone() });
@@ -302,7 +346,11 @@ impl<'a> Select<'a> {
 
     /// The finished statement.
     pub fn sql(&self, columns: &[String], tail: &str) -> String {
-        let columns = if columns.is_empty() { "1".to_owned() } else { columns.join(", ") };
+        let columns = match columns {
+            [] => "1".to_owned(),
+            all if self.texts => all.iter().map(|c| as_text(c, self.engine)).collect::<Vec<_>>().join(", "),
+            all => all.join(", "),
+        };
         let mut sql = format!("SELECT {columns} FROM {}", self.own.sql("r", self.engine));
         sql.extend(self.through.iter().map(String::as_str));
         for (at, (relation, on)) in self.joins.iter().enumerate() {
@@ -319,6 +367,11 @@ impl<'a> Select<'a> {
         sql.push_str(tail);
         sql
     }
+}
+
+/// Whether a field's value is shown to nobody who only reads.
+pub(super) fn is_masked(field: &Field) -> bool {
+    field.sensitive || field.kind == "password"
 }
 
 fn select_of(entity: &Entity) -> Option<String> {

@@ -15,6 +15,29 @@ pub struct Statement {
     pub sql: String,
     /// What it needs of the database.
     pub uses: Vec<Use>,
+    /// What each column gives; told only of what is read as texts.
+    pub gives: Vec<Gives>,
+}
+
+/// What a column of a statement gives, where all are read as texts.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Gives {
+    /// A column of the record's key.
+    Key,
+    /// A column of the record that a linked one belongs to.
+    Owner,
+    /// What tells whether it was changed meanwhile.
+    Version,
+    /// How the record is called.
+    Title,
+    /// A column of a field.
+    Value(String),
+    /// What people read of a field that points elsewhere.
+    Text(String),
+    /// How many there are.
+    Count,
+    /// The total of a field.
+    Total(String),
 }
 
 /// Who uses a page: everybody where there are no roles, else each role that may.

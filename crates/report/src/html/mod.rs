@@ -9,7 +9,7 @@ mod outcome;
 mod pages;
 mod rights;
 mod stories;
-mod words;
+pub(crate) mod words;
 
 use crate::Report;
 use crate::stories::stories;
@@ -20,7 +20,9 @@ use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
 use ysomorph_core::name::shown;
 
-const STYLE: &str = include_str!("style.css");
+/// What every page of this program looks like: colours in light and dark, type, focus.
+pub const BASE_STYLE: &str = include_str!("base.css");
+const STYLE: &str = concat!(include_str!("base.css"), include_str!("style.css"));
 const SCRIPT: &str = include_str!("script.js");
 
 /// A report as HTML.

@@ -5,7 +5,7 @@ use ysomorph_core::impact::Severity;
 use ysomorph_core::name::shown;
 
 /// A severity as a word with a shape, so that colour only repeats it.
-pub(super) fn severity(severity: Severity) -> Markup {
+pub(crate) fn severity(severity: Severity) -> Markup {
     html! { span class={ "severity " (severity.word()) } { span aria-hidden="true" { (mark(severity)) " " } (severity.word()) } }
 }
 
@@ -19,7 +19,7 @@ pub(super) fn mark(severity: Severity) -> &'static str {
 }
 
 /// A sentence, with what stands in backticks as code.
-pub(super) fn prose(text: &str) -> Markup {
+pub(crate) fn prose(text: &str) -> Markup {
     let text = shown(text);
     let parts: Vec<&str> = text.split('`').collect();
     // A lone backtick is one.

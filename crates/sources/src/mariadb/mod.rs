@@ -120,3 +120,12 @@ fn unseen(grants: &[Row], home: &str, user: &str) -> Vec<String> {
     let (rights, things): (Vec<&str>, Vec<&str>) = hidden.into_iter().unzip();
     vec![format!("{} of `{home}` can't be seen by {user}: it has no {} right on it", things.join(", "), rights.join(", "))]
 }
+
+/// A value that was asked for as text.
+pub(crate) fn text_of(value: mysql::Value) -> Option<String> {
+    match value {
+        mysql::Value::NULL => None,
+        mysql::Value::Bytes(bytes) => Some(String::from_utf8_lossy(&bytes).into_owned()),
+        other => Some(other.as_sql(true)),
+    }
+}

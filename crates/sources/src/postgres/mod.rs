@@ -100,6 +100,16 @@ fn config(address: &Address) -> Result<(tokio_postgres::Config, Option<MakeRustl
     Ok((config, tls.map(MakeRustlsConnect::new)))
 }
 
+/// The types of parameters that always exist; the others' follow from where they stand.
+pub(crate) fn parameter_type(name: &str) -> Type {
+    match name {
+        "today" => Type::DATE,
+        "now" => Type::TIMESTAMPTZ,
+        "user_name" | "search" => Type::TEXT,
+        _ => Type::UNKNOWN,
+    }
+}
+
 /// Reads over an open session.
 fn read_from(client: &mut Client, address: &Address, schemas: &[String]) -> Result<Schema, ServerError> {
     let fail = |e: postgres::Error| told(address, &e);

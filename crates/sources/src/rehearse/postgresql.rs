@@ -37,16 +37,6 @@ impl ToSql for Nothing {
     to_sql_checked!();
 }
 
-/// The types of parameters that always exist; the others' follow from where they stand.
-fn parameter_type(name: &str) -> Type {
-    match name {
-        "today" => Type::DATE,
-        "now" => Type::TIMESTAMPTZ,
-        "user_name" | "search" => Type::TEXT,
-        _ => Type::UNKNOWN,
-    }
-}
-
 /// Asks about each statement, under a role's own grants where one is named.
 pub(super) fn rehearse(address: &Address, lines: Vec<Line>, role: Option<String>) -> Result<Vec<Option<Refusal>>, ServerError> {
     bounded(address, postgres::connect_pipelined, move |session, address| {
@@ -64,7 +54,7 @@ pub(super) fn rehearse(address: &Address, lines: Vec<Line>, role: Option<String>
 
 async fn outcome(client: &tokio_postgres::Client, address: &Address, line: &Line) -> Result<Option<Refusal>, ServerError> {
     let (sql, names, offsets) = positional(&line.sql, Engine::Postgresql);
-    let types: Vec<Type> = names.iter().map(|name| parameter_type(name)).collect();
+    let types: Vec<Type> = names.iter().map(|name| postgres::parameter_type(name)).collect();
     // A call can't be explained; preparing it is what can be asked.
     let (head, answer) = if first_word(&sql).eq_ignore_ascii_case("call") {
         ("", client.prepare_typed(&sql, &types).await.map(drop))

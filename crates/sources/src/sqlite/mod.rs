@@ -9,8 +9,8 @@ mod file;
 mod keys;
 
 use crate::SourceError;
-pub(crate) use connection::plain;
 pub use connection::prepare_connection;
+pub(crate) use connection::{bind, plain, refused, text_at};
 pub(crate) use file::{Looked, look};
 use keys::Keys;
 use rusqlite::Connection;

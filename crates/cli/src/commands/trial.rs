@@ -1,0 +1,101 @@
+//! `ysomorph try`
+
+use super::decide::answer;
+use super::shared::who;
+use crate::error::CliError;
+use crate::output::Output;
+use crate::progress::during;
+use crate::session::Session;
+use clap::Args;
+use std::io::Write;
+use ysomorph_sources::{Source, Values};
+use ysomorph_trial::{Answered, Pool, Setting, Site, serve};
+
+#[derive(Debug, Args)]
+pub struct Arguments {
+    /// The port of this machine; any that is free without it
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    port: u16,
+    /// Open the browser
+    #[arg(long)]
+    open: bool,
+    /// Save what forms say: in this database, for real
+    #[arg(long)]
+    write: bool,
+    /// As this role sees it first
+    #[arg(long, value_name = "ROLE")]
+    role: Option<String>,
+    /// A parameter's value, for the records of a role
+    #[arg(long = "with", value_name = "NAME=VALUE", value_parser = super::shared::pair)]
+    with: Vec<(String, String)>,
+    /// In this language, by the catalogue app/labels.LANG.po
+    #[arg(long, value_name = "LANG")]
+    language: Option<String>,
+}
+
+pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    let workspace = session.open()?;
+    let source = session.changed_source(&workspace.config)?;
+    if let Source::Snapshot(path) = &source {
+        return Err(CliError::new(format!("`{}` is a snapshot: it has no records to show", path.display()))
+            .hint("name a database: ysomorph try --changed sqlite:my.db"));
+    }
+    if let Some(role) = &arguments.role {
+        let roles: Vec<String> = ysomorph_core::definition::Model::of(&workspace.tree).app.roles.into_keys().collect();
+        super::shared::known_names("role", "roles", std::slice::from_ref(role), &roles)?;
+    }
+    let changed = Session::read(&source, &workspace.config.database)?;
+    if arguments.write && !workspace.problems().is_empty() {
+        return Err(CliError::new("nothing is saved by a definition that isn't sound").hint("`ysomorph check` tells what is wrong with it"));
+    }
+    let writes = arguments.write;
+    let pool = Pool::new(source.clone(), changed.home.clone());
+    let language = arguments.language.clone();
+    let first = during("making the application", || Site::of(&workspace, &changed, &source, language.as_deref(), pool.clone(), writes))
+        .map_err(|e| CliError::new(e.to_string()))?;
+    let title = ysomorph_core::name::shown(&first.title);
+    let (own, folder) = (session.clone(), session.folder.clone());
+    let setting = Setting {
+        port: arguments.port,
+        role: arguments.role.clone(),
+        values: arguments.with.iter().cloned().collect(),
+        load: Box::new({
+            let (session, source) = (session.clone(), source.clone());
+            move || {
+                let workspace = session.open().map_err(|e| e.message().to_owned())?;
+                let changed = Session::read(&source, &workspace.config.database).map_err(|e| e.message().to_owned())?;
+                Site::of(&workspace, &changed, &source, language.as_deref(), pool.clone(), writes).map_err(|e| e.to_string())
+            }
+        }),
+        seen: Box::new({
+            let session = session.clone();
+            move || super::watch::stamp(&session)
+        }),
+        answer: Box::new(move |answered: &Answered| {
+            let workspace = own.open().map_err(|e| e.message().to_owned())?;
+            let answer = answer(&workspace, &answered.question, &answered.choice, None);
+            crate::interrupt::writing(|| workspace.decide(&[answer])).map_err(|e| e.to_string())
+        }),
+        ready: Box::new({
+            let (opens, title, source) = (arguments.open, title, source.to_string());
+            move |address: &str| {
+                let how = if writes { "and what is saved is saved there" } else { "read only" };
+                let text = format!("{title} on {source}, {how}:\n{address}\nCtrl-C ends it.\n");
+                let _ = std::io::stdout().write_all(text.as_bytes()).and_then(|()| std::io::stdout().flush());
+                if opens {
+                    // Where there is no browser, the address is there to be opened.
+                    let _ = open::that_detached(address);
+                }
+            }
+        }),
+        always: Box::new(move || {
+            let now = jiff::ZonedDateTime::now();
+            let moment = [("today", "%Y-%m-%d"), ("now", "%Y-%m-%d %H:%M:%S")];
+            let mut values: Values = moment.into_iter().map(|(name, form)| (name.to_owned(), now.strftime(form).to_string())).collect();
+            values.insert("user_name".to_owned(), who(&folder).unwrap_or_default());
+            values
+        }),
+    };
+    output.flush();
+    serve(first, setting).map(|()| 0).map_err(|e| CliError::new(e.to_string()))
+}

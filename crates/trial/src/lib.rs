@@ -1,0 +1,41 @@
+//! The application, running from its definition: as it is now and as a merge would make it, on the real database.
+//!
+//! Whatever is served is read by the statements of `ysomorph-core`, with the rights of the role that is chosen; nothing is ever written.
+//!
+//! - [`Site`] is what is served; `Current` holds it while it is replaced by a newer one.
+//! - `server` answers requests, and `guard` refuses those that nobody with the printed address made.
+//! - `page/` makes pages, each from what `reader` reads.
+
+mod ask;
+mod form;
+mod guard;
+mod page;
+mod pool;
+mod reader;
+mod saving;
+mod server;
+mod site;
+mod value;
+
+pub use pool::Pool;
+pub use server::{Answered, Setting, serve};
+pub use site::Site;
+
+/// Why nothing can be served.
+#[derive(Debug, thiserror::Error)]
+pub enum TrialError {
+    /// A file of the workspace can't be read.
+    #[error("{}: {}", .0.file, .0.message)]
+    File(ysomorph_workspace::FileError),
+    /// Nobody can listen there.
+    #[error("port {port} of this machine can't be used: {reason}")]
+    Port {
+        /// The port.
+        port: u16,
+        /// What came back.
+        reason: String,
+    },
+    /// Anything else of the system.
+    #[error("{0}")]
+    System(String),
+}

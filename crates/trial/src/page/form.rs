@@ -1,0 +1,273 @@
+//! Forms: a control for every kind of field, with help, marks, limits and what is wrong with what was typed.
+
+use super::{Making, narrow, record as reading};
+use crate::ask::{address, as_one};
+use crate::form::{held, is_masked};
+use crate::reader::{MOST_BESIDE, Record};
+use crate::value;
+use maud::{Markup, html};
+use ysomorph_core::definition::Field;
+use ysomorph_core::drawing::DrawnField;
+use ysomorph_core::name::shown;
+use ysomorph_core::statements::Saving;
+
+/// A form for a new record.
+pub fn empty(making: &Making<'_>) -> Markup {
+    html! {
+        h1 { (making.heading()) }
+        (super::broken::told(making, None, true))
+        (form(making, None, &making.broken))
+    }
+}
+
+/// A form with a record's values.
+pub fn of_record(making: &Making<'_>, record: &Record, without: &[String]) -> Markup {
+    form(making, Some(record), without)
+}
+
+fn form(making: &Making<'_>, record: Option<&Record>, without: &[String]) -> Markup {
+    let source = &making.source;
+    let saving = Saving::of_page(&source.version.model, source.entity, source.page, source.access, &source.version.known);
+    let (fields, related): (Vec<&str>, Vec<&str>) =
+        (saving.fields().iter().map(|f| f.name.as_str()).collect(), saving.related().iter().map(|f| f.name.as_str()).collect());
+    let may_change = |field: &Field| fields.contains(&field.name.as_str()) && !["image", "file"].contains(&field.kind.as_str());
+    let key = record.map(|record| record.key.clone()).unwrap_or_default();
+    let shown_one = crate::ask::Shown::One(making.which);
+    let current = making.sent.conflict.as_deref().or(record);
+    html! {
+        (said(making))
+        form .form method="post" action=(address(shown_one, &source.entity.name, &source.page.name, &[])) novalidate {
+            input type="hidden" name="token" value=(making.request.token);
+            @for part in &key { input type="hidden" name="key" value=(part); }
+            @if let Some(version) = current.and_then(|current| current.version.as_deref()) { input type="hidden" name="version" value=(version); }
+            @for (title, drawn) in &making.drawing.sections {
+                @let is_there = |field: &Field| record.is_some() || without.contains(&field.name) || related.contains(&field.name.as_str()) || may_change(field);
+                @if drawn.iter().filter_map(|drawn| source.entity.field(&drawn.name)).any(is_there) { section .fields-of {
+                    @if !title.is_empty() { h2 { (shown(title)) } }
+                    div .fields {
+                        @for drawn in drawn {
+                            @if let Some(field) = source.entity.field(&drawn.name) {
+                                @if without.contains(&field.name) {
+                                    div .gone { span .label { (drawn.label) } span .why { (drawn.broken.as_deref().map(shown).unwrap_or_default()) } }
+                                } @else if related.contains(&field.name.as_str()) {
+                                    (links(making, field, drawn, record))
+                                } @else if may_change(field) {
+                                    (control(making, field, drawn, record))
+                                } @else if let Some(record) = record {
+                                    div { span .label { (drawn.label) } div { (reading::field_of(making, field, drawn, record, without)) } }
+                                }
+                            }
+                        }
+                    }
+                } }
+            }
+            p .actions {
+                button .main { @if making.request.site.writes { "Save" } @else { "Save (only shown)" } }
+                @if let Some(to) = making.address_of(ysomorph_core::definition::PageKind::List, &[]) { a href=(to) { "Leave it" } }
+            }
+        }
+    }
+}
+
+/// What there is to say of a form that was sent.
+pub fn said(making: &Making<'_>) -> Markup {
+    let sent = &making.sent;
+    html! {
+        @if sent.typed.is_some() { div data-sent {} }
+        @if let Some(note) = &sent.note { div .notice role="status" { p { (note) } } }
+        @if sent.conflict.is_some() {
+            div .broken role="alert" {
+                p .headline { strong { "Somebody else saved this record meanwhile." } }
+                p { "Nothing of yours is lost, and nothing was saved: what stands there now is told beside each field that differs. Save again to put yours in its place." }
+            }
+        }
+        @if !sent.mistakes.is_empty() {
+            div .broken role="alert" {
+                p .headline { strong { "It wasn't saved." } }
+                ul { @for mistake in &sent.mistakes { li {
+                    @match &mistake.field {
+                        Some(field) => { a href={ "#" (id_of(making, field)) } { (label(making, field)) } ": " },
+                        None => {},
+                    }
+                    (mistake.text)
+                } } }
+            }
+        }
+        (told(&sent.told))
+    }
+}
+
+/// What would be sent to the database.
+pub fn told(told: &[(String, Vec<(String, String)>)]) -> Markup {
+    html! {
+        @if !told.is_empty() {
+            div .notice role="status" {
+                p { strong { "Nothing was saved: " } "this session is read-only. It would send" }
+                @for (sql, values) in told {
+                    pre .sql { code { (shown(sql)) } }
+                    @if !values.is_empty() { dl .given { @for (name, value) in values { div { dt { code { ":" (shown(name)) } } dd { (shown(value)) } } } } }
+                }
+                p { "Start it with " code { "--write" } " to save." }
+            }
+        }
+    }
+}
+
+fn id_of(making: &Making<'_>, field: &str) -> String {
+    format!("{}-field-{field}", making.which.word())
+}
+
+fn label(making: &Making<'_>, field: &str) -> String {
+    making.drawn(field).map_or_else(|| shown(field), |drawn| drawn.label.clone())
+}
+
+/// A field's control, with its label, help and what is wrong.
+pub fn control(making: &Making<'_>, field: &Field, drawn: &DrawnField, record: Option<&Record>) -> Markup {
+    let (typed, sent) = (making.sent.typed.as_ref(), &making.sent);
+    let before = record.map(|record| held(field, record));
+    let first = || before.clone().or_else(|| prefilled(making, field)).unwrap_or_default();
+    let value = typed.and_then(|typed| typed.value(&field.name)).map_or_else(first, str::to_owned);
+    let theirs = sent.conflict.as_ref().map(|now| held(field, now));
+    let was = theirs.clone().unwrap_or_else(|| match typed {
+        Some(typed) => typed.was(&field.name).to_owned(),
+        None => before.clone().unwrap_or_default(),
+    });
+    let differs = theirs.as_ref().filter(|theirs| typed.is_some_and(|typed| typed.was(&field.name) != theirs.as_str()));
+    let mistake = sent.mistakes.iter().find(|m| m.field.as_deref() == Some(field.name.as_str()));
+    let (id, name) = (id_of(making, &field.name), format!("field.{}", field.name));
+    let helps = field.help.is_some() || mistake.is_some() || field.unit.is_some();
+    let described = helps.then(|| format!("{id}-help"));
+    html! {
+        div .wrong[mistake.is_some()] {
+            label for=(id) { (drawn.label) @if field.required { " " span .required title="a value is needed" { "*" } } }
+            div {
+                (input(making, field, record, &Control { id: &id, name: &name, value: &value, described: described.as_deref(), is_wrong: mistake.is_some() }))
+                input type="hidden" name={ "was." (field.name) } value=(was);
+                @if let Some(described) = &described {
+                    p .help id=(described) {
+                        @if let Some(mistake) = mistake { span .why { (mistake.text) } " " }
+                        @if let Some(unit) = &field.unit { "in " (shown(&unit.value)) ". " }
+                        @if let Some(help) = &field.help { (shown(&help.value)) }
+                    }
+                }
+                @if let Some(theirs) = differs { p .theirs { "Now in the database: " b { @if theirs.is_empty() { (value::NOTHING) } @else { (value::plain(field, theirs)) } } } }
+            }
+        }
+    }
+}
+
+/// What a new record starts with: what the address says, else the field's default.
+fn prefilled(making: &Making<'_>, field: &Field) -> Option<String> {
+    making.request.query.get(&format!("field.{}", field.name)).map(str::to_owned).or_else(|| {
+        let default = field.default.clone()?;
+        Some(if field.kind == "boolean" { if default == "true" { "1".to_owned() } else { "0".to_owned() } } else { default })
+    })
+}
+
+struct Control<'c> {
+    id: &'c str,
+    name: &'c str,
+    value: &'c str,
+    described: Option<&'c str>,
+    is_wrong: bool,
+}
+
+fn input(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &Control<'_>) -> Markup {
+    let Control { id, name, value, described, is_wrong } = control;
+    let invalid = is_wrong.then_some("true");
+    if field.lookup.is_some() {
+        return lookup(making, field, record, control);
+    }
+    if !field.choices.is_empty() || field.kind == "boolean" {
+        let offered: Vec<(String, String)> = if field.choices.is_empty() {
+            vec![("1".to_owned(), "Yes".to_owned()), ("0".to_owned(), "No".to_owned())]
+        } else {
+            field.choices.iter().map(|choice| (choice.value.value.clone(), value::plain(field, &choice.value.value))).collect()
+        };
+        return select(control, &offered, !field.required || value.is_empty());
+    }
+    let (kind, mode) = match field.kind.as_str() {
+        "multiline" | "code" | "json" => {
+            return html! {
+                textarea id=(id) name=(name) rows="5" maxlength=[field.max_length] aria-describedby=[*described] aria-invalid=[invalid] required[field.required] { (value) }
+            };
+        }
+        "date" => ("date", None),
+        "time" => ("time", None),
+        "date-time" => ("datetime-local", None),
+        "number" => ("text", Some("numeric")),
+        "decimal" | "money" | "percent" => ("text", Some("decimal")),
+        "email" => ("email", None),
+        "phone" => ("tel", None),
+        "url" => ("url", None),
+        _ if is_masked(field) => ("password", None),
+        _ => ("text", None),
+    };
+    let placeholder = (is_masked(field) && record.is_some_and(|record| record.text(&field.name).is_some())).then_some("unchanged");
+    html! {
+        input id=(id) name=(name) value=(value) type=(kind) inputmode=[mode] maxlength=[field.max_length] placeholder=[placeholder] autocomplete="off"
+            step=[matches!(kind, "time" | "datetime-local").then_some("1")] aria-describedby=[*described] aria-invalid=[invalid] required[field.required];
+    }
+}
+
+fn select(control: &Control<'_>, offered: &[(String, String)], may_be_empty: bool) -> Markup {
+    let Control { id, name, value, described, is_wrong } = control;
+    html! {
+        select id=(id) name=(name) aria-describedby=[*described] aria-invalid=[is_wrong.then_some("true")] {
+            @if may_be_empty { option value="" selected[value.is_empty()] { (value::NOTHING) } }
+            @for (offer, text) in offered { option value=(offer) selected[offer == value] { (text) } }
+            // What stands there may be none of those that are offered.
+            @if !value.is_empty() && !offered.iter().any(|(offer, _)| offer == value) { option value=(value) selected { (shown(value)) } }
+        }
+    }
+}
+
+/// A lookup's records to choose from; in a large table those that a text finds.
+fn lookup(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &Control<'_>) -> Markup {
+    let find = format!("find.{}", field.name);
+    let sought = making.sent.typed.as_ref().and_then(|typed| typed.0.get(&find)).map(str::to_owned);
+    let found = making.source.choices(field, sought.as_deref()).map(|found| found.records).unwrap_or_default();
+    let most = usize::try_from(MOST_BESIDE).unwrap_or(usize::MAX);
+    let is_large = found.len() > most || sought.is_some();
+    let mut offered: Vec<(String, String)> = found.iter().take(most).map(|one| (as_one(&one.key), narrow::title(one))).collect();
+    if !control.value.is_empty() && !offered.iter().any(|(value, _)| value == control.value) {
+        // The record's own, however far down it stands.
+        let text = record.filter(|record| held(field, record) == control.value).and_then(|record| record.text(&field.name));
+        offered.insert(0, (control.value.to_owned(), shown(text.unwrap_or(control.value))));
+    }
+    html! {
+        (select(control, &offered, !field.required || control.value.is_empty()))
+        @if is_large {
+            span .find {
+                input type="search" name=(find) value=[sought.as_deref()] aria-label={ "Find: " (label(making, &field.name)) } size="12";
+                button name="find" value=(field.name) formnovalidate { "Find" }
+            }
+        }
+    }
+}
+
+/// The records that a related set may link, ticked where they are.
+fn links(making: &Making<'_>, field: &Field, drawn: &DrawnField, record: Option<&Record>) -> Markup {
+    let linked: Vec<Record> = match record {
+        Some(record) => making.source.related(field, &[record]).map(|found| found.records).unwrap_or_default(),
+        None => Vec::new(),
+    };
+    let was: Vec<String> = linked.iter().map(|one| as_one(&one.key)).collect();
+    let now = making.sent.typed.as_ref().map_or_else(|| was.clone(), |typed| typed.ticked(&field.name).0);
+    let mut offered: Vec<Record> = making.source.choices(field, None).map(|found| found.records).unwrap_or_default();
+    // What is linked can be taken away, however far down it stands.
+    let further: Vec<Record> = linked.into_iter().filter(|one| !offered.iter().any(|other| other.key == one.key)).collect();
+    offered.extend(further);
+    html! {
+        fieldset .links {
+            legend { (drawn.label) }
+            div .ticks {
+                @for (at, one) in offered.iter().enumerate() {
+                    @let (id, value) = (format!("{}-{at}", id_of(making, &field.name)), as_one(&one.key));
+                    span { input type="checkbox" id=(id) name={ "related." (field.name) } value=(value) checked[now.contains(&value)]; " " label for=(id) { (narrow::title(one)) } }
+                }
+            }
+            @for value in &was { input type="hidden" name={ "linked." (field.name) } value=(value); }
+        }
+    }
+}
