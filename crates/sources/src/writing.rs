@@ -133,6 +133,25 @@ impl Transaction<'_> {
         }
     }
 
+    /// Does something that is taken back alone where it fails.
+    ///
+    /// # Errors
+    /// What `work` gives; the transaction goes on from where it was before.
+    pub fn apart<T, E: From<ReadError>>(&mut self, work: impl FnOnce(&mut Transaction<'_>) -> Result<T, E>) -> Result<T, E> {
+        self.plainly("SAVEPOINT apart")?;
+        let outcome = work(self);
+        self.plainly(if outcome.is_ok() { "RELEASE SAVEPOINT apart" } else { "ROLLBACK TO SAVEPOINT apart" })?;
+        outcome
+    }
+
+    fn plainly(&mut self, sql: &str) -> Result<(), ReadError> {
+        match &mut self.0 {
+            Under::File(connection) => connection.execute_batch(sql).map_err(|error| ReadError::Refused(sqlite::refused(&error))),
+            Under::Postgres(transaction, address) => transaction.batch_execute(sql).map_err(|e| refused_postgres(address, &e)),
+            Under::Mariadb(connection, address) => connection.query_drop(sql).map_err(|e| refused_mariadb(address, e)),
+        }
+    }
+
     /// Runs one statement whose columns are all text, and gives its records.
     ///
     /// # Errors

@@ -14,6 +14,11 @@ impl Query {
         Query(form_urlencoded::parse(text.as_bytes()).map(|(name, value)| (name.into_owned(), value.into_owned())).collect())
     }
 
+    /// These names and values.
+    pub fn of(pairs: Vec<(String, String)>) -> Query {
+        Query(pairs)
+    }
+
     /// The first value of a name; an empty one is none.
     pub fn get(&self, name: &str) -> Option<&str> {
         self.0.iter().find(|(own, value)| own == name && !value.is_empty()).map(|(_, value)| value.as_str())

@@ -106,7 +106,7 @@ pub fn is_masked(field: &Field) -> bool {
 }
 
 /// What is wrong with a value.
-fn wrong(field: &Field, typed: &str) -> Option<String> {
+pub fn wrong(field: &Field, typed: &str) -> Option<String> {
     if typed.is_empty() {
         return field.required.then(|| "A value is needed.".to_owned());
     }

@@ -80,7 +80,11 @@ impl Guard {
     }
 }
 
-fn random() -> Result<String, getrandom::Error> {
+/// A random name.
+///
+/// # Errors
+/// Where the system has no random numbers.
+pub fn random() -> Result<String, getrandom::Error> {
     let mut bytes = [0_u8; 24];
     getrandom::fill(&mut bytes)?;
     Ok(bytes.iter().map(|byte| format!("{byte:02x}")).collect())

@@ -9,11 +9,13 @@
 mod ask;
 mod form;
 mod guard;
+mod importing;
 mod page;
 mod pool;
 mod reader;
 mod saving;
 mod server;
+mod sheet;
 mod site;
 mod value;
 

@@ -32,8 +32,10 @@ pub enum Outcome {
 pub const ABSENT: &str = "There is no such record, or it isn't yours to see.";
 
 /// Why a transaction is given up.
-enum Stop {
+pub enum Stop {
+    /// What came of it instead.
     Outcome(Outcome),
+    /// What the database said.
     Error(ReadError),
 }
 
@@ -51,11 +53,16 @@ pub struct Form<'a> {
     pub typed: &'a Typed,
     /// Whether anything is really saved.
     pub writes: bool,
+    /// Whether it is a line of a file, that knows no page.
+    pub is_line: bool,
 }
 
 impl Form<'_> {
     fn saving(&self) -> Saving<'_> {
         let source = self.source;
+        if self.is_line {
+            return Saving::of_entity(&source.version.model, source.entity, source.access, &source.version.known);
+        }
         Saving::of_page(&source.version.model, source.entity, source.page, source.access, &source.version.known)
     }
 
@@ -67,29 +74,61 @@ impl Form<'_> {
         if !mistakes.is_empty() {
             return Outcome::Mistakes(mistakes);
         }
-        let given: Vec<&Field> = fields.into_iter().filter(|field| self.typed.value(&field.name).is_some()).collect();
+        if !self.writes {
+            let given = self.given(&saving);
+            let (columns, values) = self.columns_of(&saving, &given);
+            return self.told(vec![(saving.insert(&columns), values)]);
+        }
+        self.within(|transaction| self.insert_within(transaction).map(Outcome::Saved))
+    }
+
+    /// The fields that were typed.
+    fn given<'s>(&self, saving: &Saving<'s>) -> Vec<&'s Field> {
+        saving.fields().into_iter().filter(|field| self.typed.value(&field.name).is_some()).collect()
+    }
+
+    /// A new record in a transaction that is under way; gives its key, where it is known.
+    pub fn insert_within(&self, transaction: &mut Transaction<'_>) -> Result<Vec<String>, Stop> {
+        let saving = self.saving();
+        let given = self.given(&saving);
         let (columns, values) = self.columns_of(&saving, &given);
         let insert = saving.insert(&columns);
-        if !self.writes {
-            return self.told(vec![(insert, values)]);
+        self.choose(&saving, transaction, &given)?;
+        let mut key: Vec<String> = Vec::new();
+        if saving.gives_key() {
+            let rows = transaction.read(&insert.sql, &self.all(&values))?;
+            key = rows.into_iter().next().unwrap_or_default().into_iter().map(Option::unwrap_or_default).collect();
+        } else {
+            transaction.run(&insert.sql, &self.all(&values))?;
         }
-        self.within(|transaction| {
-            self.choose(&saving, transaction, &given)?;
-            let mut key: Vec<String> = Vec::new();
-            if saving.gives_key() {
-                let rows = transaction.read(&insert.sql, &self.all(&values))?;
-                key = rows.into_iter().next().unwrap_or_default().into_iter().map(Option::unwrap_or_default).collect();
-            } else {
-                transaction.run(&insert.sql, &self.all(&values))?;
-            }
-            if key.is_empty() {
-                return Ok(Outcome::Saved(key));
-            }
-            let keyed = keyed(&key);
-            self.link(&saving, transaction, &keyed)?;
-            self.prove(&saving, transaction, &keyed)?;
-            Ok(Outcome::Saved(key))
-        })
+        if !key.is_empty() {
+            self.link(&saving, transaction, &keyed(&key))?;
+            self.prove(&saving, transaction, &keyed(&key))?;
+        }
+        Ok(key)
+    }
+
+    /// Puts what was typed in the place of what a record has, in a transaction that is under way.
+    pub fn overwrite_within(&self, transaction: &mut Transaction<'_>, key: &[String]) -> Result<(), Stop> {
+        let saving = self.saving();
+        let given = self.given(&saving);
+        let (columns, mut values) = self.columns_of(&saving, &given);
+        self.choose(&saving, transaction, &given)?;
+        values.extend(keyed(key));
+        if let Some(update) = saving.overwrite(&columns) {
+            transaction.run(&update.sql, &self.all(&values))?;
+        }
+        self.prove(&saving, transaction, &keyed(&self.key_after(&saving, &given, &keyed(key))))
+    }
+
+    /// Why a line wasn't taken, in words.
+    pub fn why(&self, stop: Stop) -> String {
+        match stop {
+            Stop::Outcome(Outcome::Mistakes(mistakes)) => mistakes.into_iter().map(|mistake| mistake.text).collect::<Vec<_>>().join(" "),
+            Stop::Outcome(_) => "It couldn't be saved.".to_owned(),
+            Stop::Error(ReadError::Refused(refusal)) => self.led_back(&refusal).text,
+            Stop::Error(ReadError::Lost(error)) => shown(&error.to_string()),
+        }
     }
 
     /// A changed record.
@@ -236,7 +275,7 @@ impl Form<'_> {
     }
 
     /// The parameters of a statement: what whoever looks may ask about, and what is given.
-    fn all(&self, given: &Values) -> Values {
+    pub fn all(&self, given: &Values) -> Values {
         let mut all = self.source.viewer.values.clone();
         all.extend(given.iter().map(|(name, value)| (name.clone(), value.clone())));
         for (at, key) in self.source.entity.key.iter().enumerate() {

@@ -4,20 +4,22 @@ use crate::TrialError;
 use crate::ask::{Query, Shown};
 use crate::form::Typed;
 use crate::guard::{Guard, cookies, guarded};
-use crate::page::{self, Done, Request};
+use crate::page::{self, Done, Given, Import, Request};
 use crate::reader::Viewer;
+use crate::sheet::{self, Sheet};
 use crate::site::{Current, Site};
 use axum::Router;
 use axum::body::Bytes;
-use axum::extract::{DefaultBodyLimit, Path, RawQuery, State};
+use axum::extract::{DefaultBodyLimit, Multipart, Path, RawQuery, State};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE, LOCATION, SET_COOKIE};
 use axum::http::{HeaderMap, StatusCode, Uri};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{Html, IntoResponse, Response};
 use axum::routing::{get, post};
 use futures_util::stream;
+use std::collections::VecDeque;
 use std::convert::Infallible;
-use std::sync::{Arc, Weak};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
 use std::time::Duration;
 use tokio::net::TcpListener;
 use tokio::sync::watch;
@@ -27,6 +29,10 @@ use ysomorph_sources::Values;
 const VIEWER: &str = "ysomorph_viewer";
 /// Most bytes of a form.
 const LARGEST_FORM: usize = 64 * 1024;
+/// Most bytes of a file that is imported.
+const LARGEST_FILE: usize = 20 * 1024 * 1024;
+/// Most files that are kept between looking at them and taking them.
+const MOST_FILES: usize = 4;
 
 /// An answer that somebody gave in the browser.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -65,6 +71,8 @@ struct Served {
     current: Current,
     /// Counts what may have changed what pages show.
     changes: watch::Sender<u64>,
+    /// Files that were sent, under random names: never by their own, and never on the disk.
+    files: Mutex<VecDeque<(String, Arc<Vec<Sheet>>)>>,
     guard: Arc<Guard>,
 }
 
@@ -84,7 +92,13 @@ pub fn serve(first: Site, setting: Setting) -> Result<(), TrialError> {
         let port = listener.local_addr().map_err(|e| taken(&e))?.port();
         let guard = Arc::new(Guard::new(port).map_err(|e| system(&e))?);
         (setting.ready)(&guard.address());
-        let served = Arc::new(Served { setting, current: Current::new(first), changes: watch::Sender::new(0), guard: Arc::clone(&guard) });
+        let served = Arc::new(Served {
+            setting,
+            current: Current::new(first),
+            changes: watch::Sender::new(0),
+            files: Mutex::default(),
+            guard: Arc::clone(&guard),
+        });
         let watched = Arc::downgrade(&served);
         std::thread::spawn(move || look_again(&watched));
         axum::serve(listener, routes(served, guard)).await.map_err(|e| system(&e))
@@ -118,6 +132,23 @@ impl Served {
         self.tell();
     }
 
+    /// Keeps a file's sheets, and gives the name that they are kept under; the oldest go.
+    fn keep(&self, sheets: Vec<Sheet>) -> Option<String> {
+        let name = crate::guard::random().ok()?;
+        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        files.push_back((name.clone(), Arc::new(sheets)));
+        while files.len() > MOST_FILES {
+            files.pop_front();
+        }
+        Some(name)
+    }
+
+    /// A file's sheets, where they are still kept.
+    fn file(&self, name: &str) -> Option<Arc<Vec<Sheet>>> {
+        let files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
+        files.iter().find(|(own, _)| own == name).map(|(_, sheets)| Arc::clone(sheets))
+    }
+
     /// Tells the open pages that something may have changed.
     fn tell(&self) {
         self.changes.send_modify(|count| *count = count.wrapping_add(1));
@@ -135,6 +166,8 @@ fn routes(served: Shared, guard: Arc<Guard>) -> Router {
         .route("/{shown}/", get(start))
         .route("/{shown}/{entity}/{page}", get(show).post(save))
         .route("/{shown}/{entity}/{page}/export", get(export))
+        .route("/{shown}/{entity}/{page}/import", get(ask_import).post(upload).layer(DefaultBodyLimit::max(LARGEST_FILE)))
+        .route("/{shown}/{entity}/{page}/import/{upload}", get(look_at).post(take))
         .route("/{shown}/{entity}/{page}/delete", get(ask_delete).post(delete))
         .fallback(nowhere)
         .layer(DefaultBodyLimit::max(LARGEST_FORM))
@@ -262,6 +295,117 @@ async fn export(
         None => absent(request),
     })
     .await
+}
+
+/// The parts of an address of an import.
+type ImportPath = Path<(String, String, String)>;
+
+async fn ask_import(State(served): State<Shared>, Path((shown, entity, name)): ImportPath, uri: Uri, headers: HeaderMap) -> Response {
+    making(served, headers, shown, uri, String::new(), move |request| {
+        page_or_absent(request, page::imported(request, &entity, &name, &Import::Choose(None)))
+    })
+    .await
+}
+
+/// Keeps a file that was sent until it is taken, in memory.
+async fn upload(
+    State(served): State<Shared>,
+    Path((shown, entity, name)): ImportPath,
+    uri: Uri,
+    headers: HeaderMap,
+    mut parts: Multipart,
+) -> Response {
+    let (mut token, mut import, mut file) = (String::new(), String::new(), Vec::new());
+    loop {
+        match parts.next_field().await {
+            Ok(Some(part)) => match part.name().unwrap_or_default() {
+                "token" => token = part.text().await.unwrap_or_default(),
+                "import" => import = part.text().await.unwrap_or_default(),
+                "file" => match part.bytes().await {
+                    Ok(bytes) => file = bytes.to_vec(),
+                    Err(_) => return (StatusCode::PAYLOAD_TOO_LARGE, "This file is too large: 20 MB are the most.").into_response(),
+                },
+                _ => {}
+            },
+            Ok(None) => break,
+            Err(_) => return (StatusCode::BAD_REQUEST, "This form can't be read.").into_response(),
+        }
+    }
+    if !served.guard.is_token(&token) {
+        return foreign();
+    }
+    let kept = Arc::clone(&served);
+    let here = uri.path().to_owned();
+    making(served, headers, shown, uri, String::new(), move |request| {
+        // Whoever may not import doesn't have a file read either.
+        let Some(page) = page::imported(request, &entity, &name, &Import::Choose(None)) else { return absent(request) };
+        drop(page);
+        match sheet::read(&file) {
+            Ok(sheets) => match kept.keep(sheets) {
+                Some(upload) => to(&format!("{here}/{upload}{}", Query::default().with("import", Some(&import)).written())),
+                None => (StatusCode::INTERNAL_SERVER_ERROR, "The system has no random numbers.").into_response(),
+            },
+            Err(trouble) => page_or_absent(request, page::imported(request, &entity, &name, &Import::Choose(Some(&trouble)))),
+        }
+    })
+    .await
+}
+
+/// The parts of an address of a file that was sent.
+type UploadPath = Path<(String, String, String, String)>;
+
+async fn look_at(
+    State(served): State<Shared>,
+    Path((shown, entity, name, upload)): UploadPath,
+    RawQuery(query): RawQuery,
+    uri: Uri,
+    headers: HeaderMap,
+) -> Response {
+    let chosen = Query::read(query.as_deref().unwrap_or_default());
+    let file = served.file(&upload);
+    making(served, headers, shown, uri, String::new(), move |request| {
+        import_of(request, (&entity, &name), &upload, file.as_deref(), &chosen, false)
+    })
+    .await
+}
+
+async fn take(
+    State(served): State<Shared>,
+    Path((shown, entity, name, upload)): UploadPath,
+    uri: Uri,
+    headers: HeaderMap,
+    body: Bytes,
+) -> Response {
+    let Some(chosen) = form(&served, &body) else { return foreign() };
+    let (file, told) = (served.file(&upload), Arc::clone(&served));
+    making(served, headers, shown, uri, String::new(), move |request| {
+        let is_run = chosen.get("run").is_some();
+        let response = import_of(request, (&entity, &name), &upload, file.as_deref(), &chosen, is_run);
+        if is_run {
+            told.tell();
+        }
+        response
+    })
+    .await
+}
+
+fn import_of(
+    request: &Request<'_>,
+    (entity, name): (&str, &str),
+    upload: &str,
+    file: Option<&Vec<Sheet>>,
+    chosen: &Query,
+    is_run: bool,
+) -> Response {
+    let step = match file {
+        Some(sheets) => Import::Given(Given { upload, sheets, chosen, is_run }),
+        None => Import::Choose(Some("it isn't kept any more: send it again")),
+    };
+    page_or_absent(request, page::imported(request, entity, name, &step))
+}
+
+fn page_or_absent(request: &Request<'_>, page: Option<maud::Markup>) -> Response {
+    page.map_or_else(|| absent(request), |page| Html(page.into_string()).into_response())
 }
 
 /// What a form leads to, as an answer.

@@ -22,6 +22,9 @@ pub struct Arguments {
     /// Only make the workspace and its database; --changed has the changed one beside it
     #[arg(long)]
     only_files: bool,
+    /// Then open the application on the changed database, both versions beside each other
+    #[arg(long = "try")]
+    tried: bool,
     /// Make its database on a server: postgres://… or mysql://…, whose database is new or empty
     #[arg(long, value_name = "URL")]
     on: Option<String>,
@@ -112,11 +115,13 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output, run_li
         output.push(&format!("The demo is in {}: a workspace and its database, not changed yet.\n", folder.display()));
         return Ok(0);
     }
-    let mut walk = Walk {
-        session: Session { folder: folder.clone(), changed: None, several: Vec::new(), verbose: false, digests: false, pictures: false },
-        output,
-        run_line,
-    };
+    if arguments.tried {
+        run_script(&source, scripts.after)?;
+        output.push(&format!("The demo is in {}; its database has changed since the application was made.\n", folder.display()));
+        output.flush();
+        return run_line(&["try", "--both", "--with", "user_keeper=1"], &of_folder(&folder), output);
+    }
+    let mut walk = Walk { session: of_folder(&folder), output, run_line };
     walk.say(&format!("Three Combs, a beekeepers' co-operative, in {}", folder.display()));
     walk.say("Its application was drafted with `ysomorph start` and edited by hand since.");
     walk.command(&["check"])?;
@@ -162,9 +167,18 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output, run_li
     walk.command(&["merge", "--write", "--quiet"])?;
     walk.verdict(&original, &folder);
     walk.command(&["check"])?;
-    walk.say(&format!("The demo stays in {}; try the commands there with -C {}.", folder.display(), folder.display()));
+    walk.say(&format!(
+        "The demo stays in {0}; try the commands there with -C {0}, and open the application with: ysomorph -C {0} try",
+        folder.display()
+    ));
     walk.output.flush();
     Ok(0)
+}
+
+/// A session in the demo's folder.
+fn of_folder(folder: &Path) -> Session {
+    let folder = folder.to_owned();
+    Session { folder, changed: None, several: Vec::new(), verbose: false, digests: false, pictures: false }
 }
 
 /// A server's database for the demo: made where it isn't there, refused where it has something in it.

@@ -19,6 +19,9 @@ pub struct Arguments {
     /// Open the browser
     #[arg(long)]
     open: bool,
+    /// Begin with both versions beside each other
+    #[arg(long)]
+    both: bool,
     /// Save what forms say: in this database, for real
     #[arg(long)]
     write: bool,
@@ -77,8 +80,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
             crate::interrupt::writing(|| workspace.decide(&[answer])).map_err(|e| e.to_string())
         }),
         ready: Box::new({
-            let (opens, title, source) = (arguments.open, title, source.to_string());
+            let (opens, both, title, source) = (arguments.open, arguments.both, title, source.to_string());
             move |address: &str| {
+                let address = &if both { format!("{address}&here=/both/") } else { address.to_owned() };
                 let how = if writes { "and what is saved is saved there" } else { "read only" };
                 let text = format!("{title} on {source}, {how}:\n{address}\nCtrl-C ends it.\n");
                 let _ = std::io::stdout().write_all(text.as_bytes()).and_then(|()| std::io::stdout().flush());

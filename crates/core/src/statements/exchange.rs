@@ -72,19 +72,17 @@ fn why(import: &Import, field: Option<&Field>) -> Why {
 }
 
 /// The record that a line is about.
-fn matching(builder: &Builder<'_>, import: &Import) -> Statement {
+pub(super) fn matching(builder: &Builder<'_>, import: &Import) -> Statement {
     let mut select = builder.select();
     for (at, key) in import.key.iter().enumerate() {
         let column = select.own(&key.value, why(import, None), &key.place);
         select.filters.push(format!("{column} = :value_{}", at + 1));
     }
-    let columns = select.columns.clone();
-    let sql = select.sql(&columns, "");
-    all_of(builder.statement(Purpose::Match(import.name.clone()), sql, select.uses), &why(import, None))
+    all_of(builder.reading(Purpose::Match(import.name.clone()), select, ""), &why(import, None))
 }
 
 /// The record of a lookup's target that a text stands for.
-fn finding(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place) -> Option<Statement> {
+pub(super) fn finding(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place) -> Option<Statement> {
     let lookup = field.lookup.as_ref()?;
     let target = builder.model.entities.get(&lookup.entity.value)?;
     let access = builder.access_to(target)?;
@@ -93,14 +91,12 @@ fn finding(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place)
     select.rows_of(access);
     for column in if lookup.value.is_empty() { &target.key } else { &lookup.value } {
         let column = select.own(&column.value, why.clone(), place);
-        select.columns.push(column);
+        select.give(Gives::Key, column);
     }
     let template = lookup.show.as_ref().or(target.title.as_ref())?;
     let text = select.own_template(template, &|_| why.clone());
     select.filters.push(format!("{} = :text", as_text(&text, builder.engine())));
-    let columns = select.columns.clone();
-    let sql = select.sql(&columns, "");
-    Some(all_of(builder.statement(Purpose::Find(import.name.clone(), field.name.clone()), sql, select.uses), &why))
+    Some(all_of(builder.reading(Purpose::Find(import.name.clone(), field.name.clone()), select, ""), &why))
 }
 
 fn writes(builder: &Builder<'_>, import: &Import, out: &mut Vec<Statement>) {
@@ -146,7 +142,7 @@ fn at_import(statement: &mut Statement, import: &Import) {
 }
 
 /// A new record of a lookup's target, made of the columns it is shown by.
-fn creating(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place) -> Option<Statement> {
+pub(super) fn creating(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place) -> Option<Statement> {
     let lookup = field.lookup.as_ref()?;
     let target = builder.model.entities.get(&lookup.entity.value)?;
     let template = lookup.show.as_ref().or(target.title.as_ref())?;

@@ -8,6 +8,7 @@ pub(crate) mod children;
 mod dialect;
 pub(crate) mod exchange;
 pub(crate) mod groups;
+mod importing;
 pub(crate) mod lists;
 mod need;
 mod pages;
@@ -23,6 +24,7 @@ pub(crate) mod writes;
 
 pub use builder::Builder;
 pub use dialect::{as_text, literal, positional, with_values};
+pub use importing::Importing;
 pub use need::{Need, Read, Spot, Use, Why};
 pub use purpose::Purpose;
 pub use reading::{Asked, Filter, Narrowing, Reading};

@@ -2,7 +2,7 @@
 
 use super::builder::Builder;
 use super::dialect::as_text;
-use super::{Statement, related, writes};
+use super::{Purpose, Statement, related, writes};
 use crate::definition::{Access, Entity, Field, Model, Page};
 use crate::name::{quoted_for as quoted, same};
 use crate::schema::{Engine, ForeignKey, Operation, Schema};
@@ -39,12 +39,20 @@ impl<'a> Saving<'a> {
         Saving(Builder::of_page(model, entity, page, user, known))
     }
 
+    /// Of an entity, whatever stands on its pages: what an import writes.
+    pub fn of_entity(model: &'a Model, entity: &'a Entity, user: Option<&'a Access>, known: &'a Schema) -> Saving<'a> {
+        Saving(Builder::of_entity(model, entity, user, known))
+    }
+
     /// The fields that the form may change: those that are stored, and that nobody keeps from the role.
     pub fn fields(&self) -> Vec<&'a Field> {
         let access = self.0.user;
         let may = |field: &&Field| !field.read_only && !access.is_some_and(|access| access.read_only.iter().any(|f| f.value == field.name));
-        let shown = self.0.visible(self.0.shown()).map(|(field, _)| field);
-        shown.filter(may).filter(|field| field.is_stored() && !self.columns(field).is_empty()).collect()
+        let shown: Vec<&'a Field> = match self.0.page() {
+            Some(_) => self.0.visible(self.0.shown()).map(|(field, _)| field).collect(),
+            None => self.0.entity.fields.iter().filter(|f| !f.hidden && !access.is_some_and(|access| access.hides(&f.name))).collect(),
+        };
+        shown.into_iter().filter(may).filter(|field| field.is_stored() && !self.columns(field).is_empty()).collect()
     }
 
     /// The related sets that the form may change.
@@ -81,11 +89,18 @@ impl<'a> Saving<'a> {
     /// A record with other values in these columns, by `:value_1`…, `:key_1`… and the version that was read; nothing where there is
     /// nothing to change.
     pub fn update(&self, columns: &[String]) -> Option<Statement> {
-        let statement = writes::update(&self.0)?;
         if self.0.entity.source.update.is_some() {
-            return Some(statement);
+            return writes::update(&self.0);
         }
-        (!columns.is_empty()).then(|| Statement { sql: self.0.update_sql(columns, true), ..statement })
+        let whole = writes::update(&self.0).unwrap_or_else(|| self.0.statement(Purpose::Update, String::new(), Vec::new()));
+        (!columns.is_empty()).then(|| Statement { sql: self.0.update_sql(columns, true), ..whole })
+    }
+
+    /// The same whatever its version is: an import never read it.
+    pub fn overwrite(&self, columns: &[String]) -> Option<Statement> {
+        let statement = self.update(columns)?;
+        let own = self.0.entity.source.update.is_some();
+        Some(if own { statement } else { Statement { sql: self.0.update_sql(columns, false), ..statement } })
     }
 
     /// A record taken out, by `:key_1`…

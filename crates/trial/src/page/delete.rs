@@ -22,7 +22,7 @@ pub fn address_of(making: &Making<'_>, key: &[String]) -> Option<String> {
 /// The question; or what came of the answer.
 pub fn content(making: &Making<'_>, typed: Option<&Typed>) -> Done {
     let nothing = Typed::default();
-    let form = Form { source: &making.source, typed: typed.unwrap_or(&nothing), writes: making.request.site.writes };
+    let form = Form { source: &making.source, typed: typed.unwrap_or(&nothing), writes: making.request.site.writes, is_line: false };
     let key = typed.map_or_else(|| making.request.query.key(), |typed| typed.0.key());
     if typed.is_none() {
         return Done::Page(question(making, &form, &key, &html! {}));

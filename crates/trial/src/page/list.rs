@@ -1,6 +1,6 @@
 //! Lists: a page of records with search, filters, sorting by heading and a count.
 
-use super::{Making, broken, narrow};
+use super::{Making, broken, import, narrow};
 use crate::ask::{Query, Shown, address, as_one};
 use crate::reader::{Found, MOST_COUNTED, Record, Trouble};
 use crate::value;
@@ -40,9 +40,10 @@ fn actions(making: &Making<'_>) -> Markup {
     let bulk = making.source.page.offers("edit").then(|| making.address_of(PageKind::Bulk, &[])).flatten();
     let add = making.source.page.offers("add").then(|| making.address_of(PageKind::Add, &[])).flatten();
     html! {
-        @if !making.source.entity.read_only && (add.is_some() || bulk.is_some()) {
+        @if !making.source.entity.read_only && (add.is_some() || bulk.is_some() || making.offers_import()) {
             p .actions {
                 @if let Some(add) = add { a .button href=(add) { "Add" } }
+                @if making.offers_import() { a .button href=(import::address_of(making)) { "Import" } }
                 @if let Some(bulk) = bulk { a .button href=(bulk) { "Edit several" } }
             }
         }

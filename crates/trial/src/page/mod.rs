@@ -8,6 +8,7 @@ mod export;
 mod form;
 mod frame;
 mod groups;
+mod import;
 mod list;
 mod narrow;
 mod panel;
@@ -21,6 +22,7 @@ use crate::site::{Site, Which};
 use crate::value;
 pub use export::File;
 pub use frame::{first, message, welcome};
+pub use import::Given;
 use maud::{Markup, html};
 use ysomorph_core::definition::{Drawn, Field, PageKind};
 use ysomorph_core::drawing::{Drawing, DrawnField};
@@ -90,6 +92,13 @@ impl Making<'_> {
     fn fields(&self, without: &[String]) -> Vec<&Field> {
         let fields = self.source.reading().visible(&self.source.page.shown);
         fields.filter(|field| !without.contains(&field.name)).collect()
+    }
+
+    /// Whether the page takes records from files, and whoever looks may add some. An entity that has an import offers it on its list.
+    fn offers_import(&self) -> bool {
+        let (entity, page) = (self.source.entity, self.source.page);
+        let offered = page.offers("import") || page.actions.is_none() && page.kind == PageKind::List && !entity.imports.is_empty();
+        offered && !entity.read_only && self.source.access.is_none_or(|access| access.add)
     }
 
     /// The key of the record that is asked for.
@@ -171,7 +180,7 @@ pub fn save(request: &Request<'_>, entity: &str, page: &str, typed: Typed) -> Op
     }
     if typed.0.get("find").is_none() {
         let key = typed.0.key();
-        let form = Form { source: &making.source, typed: &typed, writes: request.site.writes };
+        let form = Form { source: &making.source, typed: &typed, writes: request.site.writes, is_line: false };
         let outcome = match making.source.page.kind {
             PageKind::Add => form.add(),
             PageKind::Bulk => form.change_many(),
@@ -219,6 +228,28 @@ pub fn exported(request: &Request<'_>, entity: &str, page: &str) -> Option<Resul
     let making = making(request, which, entity, page)?;
     let may = making.source.page.offers("export") && making.source.access.is_none_or(|access| access.read);
     may.then(|| export::file(&making)).flatten()
+}
+
+/// What an import is at.
+pub enum Import<'i> {
+    /// A file is asked for; why the last one wasn't taken.
+    Choose(Option<&'i str>),
+    /// A file was sent.
+    Given(Given<'i>),
+}
+
+/// The import of a page; nothing where there is no such page, or it isn't offered to whoever looks.
+pub fn imported(request: &Request<'_>, entity: &str, page: &str, step: &Import<'_>) -> Option<Markup> {
+    let Shown::One(which) = request.shown else { return None };
+    let making = making(request, which, entity, page)?;
+    if !making.offers_import() {
+        return None;
+    }
+    let content = match step {
+        Import::Choose(trouble) => import::choose(&making, *trouble),
+        Import::Given(given) => import::content(&making, given),
+    };
+    Some(frame::frame(request, &making.heading(), Some((entity, page)), &content))
 }
 
 /// A page of an entity; nothing where there is no such page in either version, or whoever looks may not use it.

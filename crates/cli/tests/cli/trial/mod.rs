@@ -2,6 +2,7 @@
 
 mod attempts;
 mod driver;
+mod exchange;
 mod journey;
 mod pages;
 mod saving;
@@ -24,6 +25,8 @@ pub struct Got {
     pub status: u16,
     pub head: String,
     pub body: String,
+    /// The body as it came.
+    pub bytes: Vec<u8>,
 }
 
 impl Drop for Served {
@@ -47,16 +50,21 @@ impl Served {
 
     /// What anything at all gets back.
     pub fn raw(&self, request: &str) -> Got {
+        self.raw_bytes(request.as_bytes())
+    }
+
+    fn raw_bytes(&self, request: &[u8]) -> Got {
         let mut stream = TcpStream::connect(("127.0.0.1", self.port)).unwrap();
         stream.set_read_timeout(Some(std::time::Duration::from_secs(60))).unwrap();
         // Who is refused early may find the door shut.
-        let _ = stream.write_all(request.as_bytes());
+        let _ = stream.write_all(request);
         let mut bytes = Vec::new();
         let _ = stream.read_to_end(&mut bytes);
         let text = String::from_utf8_lossy(&bytes).into_owned();
         let (head, body) = text.split_once("\r\n\r\n").unwrap_or((&text, ""));
         let status = head.split(' ').nth(1).and_then(|word| word.parse().ok()).unwrap_or(0);
-        Got { status, head: head.to_owned(), body: body.to_owned() }
+        let start = bytes.windows(4).position(|four| four == b"\r\n\r\n").map_or(bytes.len(), |at| at + 4);
+        Got { status, head: head.to_owned(), body: body.to_owned(), bytes: bytes[start..].to_vec() }
     }
 
     /// A request as a browser makes it that was let in; `view` is who looks, as the cookie keeps it.
@@ -80,6 +88,26 @@ impl Served {
             self.key,
             body.len()
         ))
+    }
+
+    /// A file that is sent with a form.
+    pub fn upload(&self, path: &str, form: &[(&str, &str)], file: &[u8], view: &str) -> Got {
+        let line = "--between";
+        let mut body: Vec<u8> = Vec::new();
+        for (name, value) in form {
+            body.extend(format!("{line}\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{value}\r\n").bytes());
+        }
+        let head = format!(
+            "{line}\r\nContent-Disposition: form-data; name=\"file\"; filename=\"../../etc/x.csv\"\r\nContent-Type: text/csv\r\n\r\n"
+        );
+        body.extend([head.as_bytes(), file, format!("\r\n{line}--\r\n").as_bytes()].concat());
+        let head = format!(
+            "POST {path} HTTP/1.1\r\nHost: 127.0.0.1:{}\r\nCookie: ysomorph_key={}; ysomorph_viewer={view}\r\nContent-Type: multipart/form-data; boundary=between\r\nContent-Length: {}\r\nConnection: close\r\n\r\n",
+            self.port,
+            self.key,
+            body.len()
+        );
+        self.raw_bytes(&[head.as_bytes(), &body].concat())
     }
 
     /// What every form of its pages carries.
