@@ -21,7 +21,7 @@ mod value;
 
 pub use pool::Pool;
 pub use server::{Answered, Setting, serve};
-pub use site::Site;
+pub use site::{How, Site};
 
 /// Why nothing can be served.
 #[derive(Debug, thiserror::Error)]

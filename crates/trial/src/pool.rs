@@ -1,6 +1,8 @@
 //! Sessions with the database, kept open between pages.
 
+use std::cell::Cell;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 use ysomorph_sources::{ReadError, Reader, Records, Source, SourceError, Values, Writer};
 
 /// Sessions that nobody uses at the moment.
@@ -9,6 +11,21 @@ pub struct Pool {
     source: Arc<Source>,
     home: Option<String>,
     idle: Arc<Mutex<Vec<Reader>>>,
+}
+
+thread_local! {
+    /// How long the page that this thread makes has waited for the database.
+    static SPENT: Cell<Duration> = const { Cell::new(Duration::ZERO) };
+}
+
+/// Begins to count how long a page waits for the database.
+pub fn begin() {
+    SPENT.set(Duration::ZERO);
+}
+
+/// How long it waited.
+pub fn spent() -> Duration {
+    SPENT.get()
 }
 
 /// Most sessions that are kept.
@@ -25,6 +42,13 @@ impl Pool {
     /// # Errors
     /// Where the database refuses the statement or can't be asked.
     pub fn read(&self, sql: &str, values: &Values) -> Result<Records, ReadError> {
+        let begun = Instant::now();
+        let outcome = self.read_by_any(sql, values);
+        SPENT.set(SPENT.get() + begun.elapsed());
+        outcome
+    }
+
+    fn read_by_any(&self, sql: &str, values: &Values) -> Result<Records, ReadError> {
         let idle = self.idle.lock().unwrap_or_else(PoisonError::into_inner).pop();
         if let Some(mut reader) = idle {
             match reader.read(sql, values) {

@@ -5,6 +5,7 @@ use crate::ask::{Query, Shown};
 use crate::form::Typed;
 use crate::guard::{Guard, cookies, guarded};
 use crate::page::{self, Done, Given, Import, Request};
+use crate::pool;
 use crate::reader::Viewer;
 use crate::sheet::{self, Sheet};
 use crate::site::{Current, Site};
@@ -20,7 +21,7 @@ use futures_util::stream;
 use std::collections::VecDeque;
 use std::convert::Infallible;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tokio::net::TcpListener;
 use tokio::sync::watch;
 use ysomorph_sources::Values;
@@ -111,6 +112,9 @@ const PAUSE: Duration = Duration::from_secs(1);
 /// Makes the site anew whenever files or schema changed, and tells the open pages.
 fn look_again(served: &Weak<Served>) {
     let mut last = served.upgrade().and_then(|served| (served.setting.seen)());
+    if let Some(served) = served.upgrade().filter(|served| served.current.site().is_begun) {
+        served.load();
+    }
     loop {
         std::thread::sleep(PAUSE);
         let Some(served) = served.upgrade() else { return };
@@ -437,7 +441,9 @@ async fn making(
         let query = Query::read(&query);
         let here = uri.path_and_query().map_or_else(|| uri.path().to_owned(), ToString::to_string);
         let trouble = served.current.trouble();
-        make(&Request {
+        let begun = Instant::now();
+        pool::begin();
+        let mut response = make(&Request {
             site: &site,
             trouble: trouble.as_deref(),
             shown,
@@ -445,7 +451,15 @@ async fn making(
             query: &query,
             token: &served.guard.token,
             here: &here,
-        })
+        });
+        // What takes the time, for whoever looks into the browser's own tools.
+        let (whole, asked) = (begun.elapsed(), pool::spent());
+        let milliseconds = |time: Duration| time.as_secs_f64() * 1_000.0;
+        let told = format!("database;dur={:.1}, page;dur={:.1}", milliseconds(asked), milliseconds(whole.saturating_sub(asked)));
+        if let Ok(told) = told.parse() {
+            response.headers_mut().insert("server-timing", told);
+        }
+        response
     });
     made.await.unwrap_or_else(|_| (StatusCode::INTERNAL_SERVER_ERROR, "This page couldn't be made: a defect.").into_response())
 }

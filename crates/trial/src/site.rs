@@ -66,17 +66,37 @@ pub struct Site {
     pub pool: Pool,
     /// Whether forms save.
     pub writes: bool,
+    /// Whether it isn't known yet what changed and what the merge makes of it.
+    pub is_begun: bool,
+}
+
+/// How a site is served.
+#[derive(Debug, Clone)]
+pub struct How {
+    /// The database.
+    pub source: Source,
+    /// Labels in another language.
+    pub language: Option<String>,
+    /// Sessions with the database.
+    pub pool: Pool,
+    /// Whether forms save.
+    pub writes: bool,
+}
+
+/// A page looks at its entity's findings alone.
+fn by_entity(findings: &[Finding]) -> BTreeMap<String, Vec<Finding>> {
+    let mut found: BTreeMap<String, Vec<Finding>> = BTreeMap::new();
+    for finding in findings {
+        found.entry(finding.entity.clone().unwrap_or_default()).or_default().push(finding.clone());
+    }
+    found
 }
 
 impl Version {
     fn of(model: Model, known: &Schema, source: &Source, findings: &[Finding], translations: &Translations) -> Version {
         let mut known = known.clone();
         known.engine = source.engine();
-        let mut by_entity: BTreeMap<String, Vec<Finding>> = BTreeMap::new();
-        for finding in findings {
-            by_entity.entry(finding.entity.clone().unwrap_or_default()).or_default().push(finding.clone());
-        }
-        Version { model, known, findings: by_entity, translations: translations.clone() }
+        Version { model, known, findings: by_entity(findings), translations: translations.clone() }
     }
 
     /// What breaks of an entity.
@@ -114,14 +134,8 @@ impl Site {
     ///
     /// # Errors
     /// Where the workspace can't be read whole, or there is no such language.
-    pub fn of(
-        workspace: &Workspace,
-        changed: &Schema,
-        source: &Source,
-        language: Option<&str>,
-        pool: Pool,
-        writes: bool,
-    ) -> Result<Site, TrialError> {
+    pub fn of(workspace: &Workspace, changed: &Schema, how: &How) -> Result<Site, TrialError> {
+        let begun = Site::begun(workspace, how)?;
         let outcome = merge(&workspace.merge_input(changed, &workspace.answer_map()));
         let (accepted, tree, comparison) = (workspace.accepted(), &workspace.tree, &outcome.comparison);
         let mut around = workspace.around();
@@ -130,25 +144,36 @@ impl Site {
         (around.code, around.renamed_fields) = (code, outcome.renamed_fields.clone());
         let mut findings = impact::impact(ImpactInput { tree, accepted, changed, comparison, around: &around });
         settle(&mut findings, &outcome, changed);
-        let translations = match language {
+        let after = (!outcome.edits.is_empty()).then(|| {
+            let left = outcome.breaks_left(changed);
+            Version::of(Model::of(&outcome.tree), &outcome.accepted, &how.source, &left, &begun.now.translations)
+        });
+        let now = Version { findings: by_entity(&findings), ..begun.now };
+        let changes = comparison.changes.clone();
+        Ok(Site { now, after, changes, findings, questions: outcome.questions, is_begun: false, ..begun })
+    }
+
+    /// The definition as it is, before it is known what changed: that takes its time in a large application.
+    ///
+    /// # Errors
+    /// Where there is no such language.
+    pub fn begun(workspace: &Workspace, how: &How) -> Result<Site, TrialError> {
+        let translations = match &how.language {
             Some(language) => workspace.translations(language).map_err(TrialError::File)?,
             None => Translations::new(),
         };
-        let model = Model::of(tree);
-        let after = (!outcome.edits.is_empty()).then(|| {
-            let left = outcome.breaks_left(changed);
-            Version::of(Model::of(&outcome.tree), &outcome.accepted, source, &left, &translations)
-        });
+        let model = Model::of(&workspace.tree);
         Ok(Site {
             title: if model.app.title.is_empty() { "Application".to_owned() } else { model.app.title.clone() },
-            database: source.to_string(),
-            now: Version::of(model, accepted, source, &findings, &translations),
-            after,
-            changes: comparison.changes.clone(),
-            findings,
-            questions: outcome.questions,
-            pool,
-            writes,
+            database: how.source.to_string(),
+            now: Version::of(model, workspace.accepted(), &how.source, &[], &translations),
+            after: None,
+            changes: Vec::new(),
+            findings: Vec::new(),
+            questions: Vec::new(),
+            pool: how.pool.clone(),
+            writes: how.writes,
+            is_begun: true,
         })
     }
 

@@ -9,7 +9,10 @@ use crate::session::Session;
 use clap::Args;
 use std::io::Write;
 use ysomorph_sources::{Source, Values};
-use ysomorph_trial::{Answered, Pool, Setting, Site, serve};
+use ysomorph_trial::{Answered, How, Pool, Setting, Site, serve};
+
+/// Files of a definition from which on it is large.
+const LARGE: usize = 200;
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -53,9 +56,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let writes = arguments.write;
     let pool = Pool::new(source.clone(), changed.home.clone());
-    let language = arguments.language.clone();
-    let first = during("making the application", || Site::of(&workspace, &changed, &source, language.as_deref(), pool.clone(), writes))
-        .map_err(|e| CliError::new(e.to_string()))?;
+    let how = How { source: source.clone(), language: arguments.language.clone(), pool, writes };
+    // What changed in a large application is worked out while its first page is looked at.
+    let is_large = workspace.texts.len() > LARGE;
+    let make = || if is_large { Site::begun(&workspace, &how) } else { Site::of(&workspace, &changed, &how) };
+    let first = during("making the application", make).map_err(|e| CliError::new(e.to_string()))?;
     let title = ysomorph_core::name::shown(&first.title);
     let (own, folder) = (session.clone(), session.folder.clone());
     let setting = Setting {
@@ -67,7 +72,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
             move || {
                 let workspace = session.open().map_err(|e| e.message().to_owned())?;
                 let changed = Session::read(&source, &workspace.config.database).map_err(|e| e.message().to_owned())?;
-                Site::of(&workspace, &changed, &source, language.as_deref(), pool.clone(), writes).map_err(|e| e.to_string())
+                Site::of(&workspace, &changed, &how).map_err(|e| e.to_string())
             }
         }),
         seen: Box::new({

@@ -50,7 +50,8 @@ pub fn frame(request: &Request<'_>, title: &str, at: Option<Named<'_>>, content:
 /// Which version is shown.
 fn switch(request: &Request<'_>) -> Markup {
     if request.site.after.is_none() {
-        return html! { p .switch { "The merge changes nothing." } };
+        let text = if request.site.is_begun { "What changed is being worked out…" } else { "The merge changes nothing." };
+        return html! { p .switch { (text) } };
     }
     let to = |word: &str| {
         let rest = request.here.trim_start_matches('/').split_once('/').map_or("", |(_, rest)| rest);
