@@ -1,9 +1,11 @@
 //! The application, running from its definition: as it is now and as a merge would make it, on the real database.
 //!
-//! Whatever is served is read by the statements of `ysomorph-core`, with the rights of the role that is chosen; nothing is ever written.
+//! Whatever is served is read by the statements of `ysomorph-core`, with the rights of the role that is chosen; what
+//! forms say is written only where that was asked for.
 //!
 //! - [`Site`] is what is served; `Current` holds it while it is replaced by a newer one.
-//! - `server` answers requests, and `guard` refuses those that nobody with the printed address made.
+//! - `routes` says what answers which address; `guard` refuses whatever nobody with the printed address asks, and a `visit` is what
+//!   it lets in.
 //! - `page/` makes pages, each from what `reader` reads.
 
 mod ask;
@@ -13,14 +15,19 @@ mod importing;
 mod page;
 mod pool;
 mod reader;
+mod routes;
 mod saving;
+mod served;
 mod server;
 mod sheet;
 mod site;
+mod uploads;
 mod value;
+mod visit;
 
 pub use pool::Pool;
-pub use server::{Answered, Setting, serve};
+pub use served::{Answered, Setting};
+pub use server::serve;
 pub use site::{How, Site};
 
 /// Why nothing can be served.

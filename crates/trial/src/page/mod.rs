@@ -172,7 +172,7 @@ fn making<'a>(request: &'a Request<'a>, which: Which, entity: &str, page: &str) 
 }
 
 /// Saves what a form of a page says; nothing where there is no such page, or whoever looks may not use it.
-pub fn save(request: &Request<'_>, entity: &str, page: &str, typed: Typed) -> Option<Done> {
+pub fn save(request: &Request<'_>, (entity, page): (&str, &str), typed: Typed) -> Option<Done> {
     let Shown::One(which) = request.shown else { return None };
     let mut making = making(request, which, entity, page)?;
     if !making.source.page.kind.saves() || making.source.entity.read_only {
@@ -208,7 +208,7 @@ pub fn save(request: &Request<'_>, entity: &str, page: &str, typed: Typed) -> Op
 }
 
 /// Asks whether a record is to go, or lets it go; nothing where there is no such page or whoever looks may not do that.
-pub fn delete(request: &Request<'_>, entity: &str, page: &str, typed: Option<&Typed>) -> Option<Done> {
+pub fn delete(request: &Request<'_>, (entity, page): (&str, &str), typed: Option<&Typed>) -> Option<Done> {
     let Shown::One(which) = request.shown else { return None };
     let making = making(request, which, entity, page)?;
     let may = making.source.access.is_none_or(|access| access.delete);
@@ -223,7 +223,7 @@ pub fn delete(request: &Request<'_>, entity: &str, page: &str, typed: Option<&Ty
 }
 
 /// A file of what a page finds; nothing where there is no such page, or it doesn't offer that to whoever looks.
-pub fn exported(request: &Request<'_>, entity: &str, page: &str) -> Option<Result<File, Trouble>> {
+pub fn exported(request: &Request<'_>, (entity, page): (&str, &str)) -> Option<Result<File, Trouble>> {
     let Shown::One(which) = request.shown else { return None };
     let making = making(request, which, entity, page)?;
     let may = making.source.page.offers("export") && making.source.access.is_none_or(|access| access.read);
@@ -239,7 +239,7 @@ pub enum Import<'i> {
 }
 
 /// The import of a page; nothing where there is no such page, or it isn't offered to whoever looks.
-pub fn imported(request: &Request<'_>, entity: &str, page: &str, step: &Import<'_>) -> Option<Markup> {
+pub fn imported(request: &Request<'_>, (entity, page): (&str, &str), step: &Import<'_>) -> Option<Markup> {
     let Shown::One(which) = request.shown else { return None };
     let making = making(request, which, entity, page)?;
     if !making.offers_import() {
@@ -253,7 +253,7 @@ pub fn imported(request: &Request<'_>, entity: &str, page: &str, step: &Import<'
 }
 
 /// A page of an entity; nothing where there is no such page in either version, or whoever looks may not use it.
-pub fn page(request: &Request<'_>, entity: &str, page: &str) -> Option<Markup> {
+pub fn page(request: &Request<'_>, (entity, page): (&str, &str)) -> Option<Markup> {
     let making = |which: Which| making(request, which, entity, page);
     let (title, content) = match request.shown {
         Shown::One(which) => {

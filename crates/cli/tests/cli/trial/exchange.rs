@@ -1,14 +1,8 @@
 //! Files for spreadsheets, read back by something that didn't write them.
 
-use super::{Got, Served, header, unescaped};
-use crate::servers::{BOTH, Place};
+use super::{Got, Served, everywhere, header, unescaped};
 use crate::support::Project;
 use calamine::{Data, Reader, Xlsx};
-
-fn everywhere() -> Vec<(Project, Option<Place>)> {
-    let servers = BOTH.into_iter().filter_map(Place::new).map(|place| (Project::demo(Some(&place)), Some(place)));
-    std::iter::once((Project::demo(None), None)).chain(servers).collect()
-}
 
 fn csv_of(text: &str) -> Vec<Vec<String>> {
     let mut reader = csv::ReaderBuilder::new().has_headers(false).from_reader(text.as_bytes());

@@ -7,10 +7,17 @@ mod journey;
 mod pages;
 mod saving;
 
+use crate::servers::{BOTH, Place};
 use crate::support::{Project, program};
 use std::io::{BufRead, BufReader, Read, Write};
 use std::net::TcpStream;
 use std::process::{Child, Command, Stdio};
+
+/// The demo on a database of each engine; on a server's where one answers.
+pub fn everywhere() -> Vec<(Project, Option<Place>)> {
+    let servers = BOTH.into_iter().filter_map(Place::new).map(|place| (Project::demo(Some(&place)), Some(place)));
+    std::iter::once((Project::demo(None), None)).chain(servers).collect()
+}
 
 /// A program that serves, ended when it is dropped.
 pub struct Served {

@@ -1,25 +1,14 @@
 //! What is served is what the page statements give, for every list, role and engine; broken pages say why, and a question is answered
 //! where it stands.
 
-use super::{Served, between, encoded, unescaped};
-use crate::servers::{BOTH, Place, Server};
+use super::{Served, between, encoded, everywhere, unescaped};
+use crate::servers::{Place, Server};
 use crate::support::Project;
 use std::collections::BTreeMap;
 use ysomorph_core::definition::{Model, PageKind};
 use ysomorph_core::statements::{self, Purpose, as_text, with_values};
 use ysomorph_sources::{Source, sample};
 use ysomorph_workspace::Workspace;
-
-/// The demo on a database of each engine.
-fn everywhere() -> Vec<(Project, Option<Place>)> {
-    let mut all = vec![(Project::demo(None), None)];
-    for server in BOTH {
-        if let Some(place) = Place::new(server) {
-            all.push((Project::demo(Some(&place)), Some(place)));
-        }
-    }
-    all
-}
 
 fn source(project: &Project, place: Option<&Place>) -> Source {
     let url = place.map_or_else(|| format!("sqlite:{}", project.path("threecombs.db").display()), Place::url);

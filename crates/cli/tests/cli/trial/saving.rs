@@ -1,18 +1,12 @@
 //! Forms: without `--write` they say what they would send, with it they save in one transaction, by the rights of whoever looks.
 
-use super::{Served, between, header, unescaped};
-use crate::servers::{BOTH, Place};
+use super::{Served, between, everywhere, header, unescaped};
+use crate::servers::Place;
 use crate::support::Project;
 use ysomorph_sources::{Source, sample};
 
 /// What a form sends.
 type Fields = Vec<(String, String)>;
-
-/// The demo on a database of each engine.
-fn everywhere() -> Vec<(Project, Option<Place>)> {
-    let servers = BOTH.into_iter().filter_map(Place::new).map(|place| (Project::demo(Some(&place)), Some(place)));
-    std::iter::once((Project::demo(None), None)).chain(servers).collect()
-}
 
 /// One value of the database as it is now.
 fn now(project: &Project, place: Option<&Place>, sql: &str) -> String {
