@@ -297,6 +297,14 @@ fn conceal_titles(whole: &mut Whole, accepted_draft: &Tree, changed_draft: &mut 
         let before = accepted_draft.files.get(file);
         let (old, new) = (before.and_then(|b| b.get("title")).cloned(), root.get("title").cloned());
         let (Some(old), Some(text)) = (old, new.as_ref().and_then(Node::as_text)) else { continue };
+        // One that stands although somebody doesn't see all of it, since it was hidden from them later, stands again under the same draft.
+        let leaves = there.as_ref() == Some(&old) && Some(&old) != new.as_ref() && names_hidden(mine, old.as_text().unwrap_or_default());
+        let tile = there.as_ref().filter(|_| leaves).map(|node| node.tile as usize);
+        if let Some(tile) =
+            tile.and_then(|at| whole.tiles.get_mut(at)).filter(|t| !t.own && !t.faces.iter().any(|(d, _)| d.as_ref() == Some(&old)))
+        {
+            tile.faces.push((Some(old.plain()), old.plain()));
+        }
         let known_before =
             there.as_ref().and_then(|t| whole.tile(t)).is_some_and(|t| t.faces.iter().any(|(d, _)| d.as_ref() == new.as_ref()));
         let is_new = |field: &str| {

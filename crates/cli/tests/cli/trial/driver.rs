@@ -159,7 +159,7 @@ impl Window<'_> {
     /// Waits until a script says true.
     #[track_caller]
     pub fn wait(&self, script: &str) {
-        for _ in 0..200 {
+        for _ in 0..600 {
             if self.script(script) == "true" {
                 return;
             }
