@@ -60,6 +60,9 @@ pub struct DrawnChild {
     pub label: String,
     /// Labels of its fields.
     pub fields: Vec<String>,
+    /// What is broken.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub broken: Option<String>,
 }
 
 /// Labels in another language, by the element's path.
@@ -142,13 +145,14 @@ impl<'a> DrawingInput<'a> {
         DrawnField { name: field.name.clone(), label: self.label(entity, field), kind: field.kind.clone(), remarks, choices, broken }
     }
 
-    fn child(&self, child: &Child) -> Option<DrawnChild> {
+    fn child(&self, of: &'a Entity, page: &'a Page, child: &Child) -> Option<DrawnChild> {
         let entity = self.model.entities.get(&child.entity.value)?;
         if self.role.is_some() && !self.access(entity).is_some_and(|a| a.read) {
             return None;
         }
         let fields = child.fields.iter().filter_map(|name| entity.field(&name.value)).filter(|f| !f.hidden);
-        Some(DrawnChild { label: self.many(entity), fields: fields.map(|f| self.label(entity, f)).collect() })
+        let broken = self.breaks(of, page).find(|f| f.child.as_ref() == Some(&child.entity.value)).map(|f| f.message.clone());
+        Some(DrawnChild { label: self.many(entity), fields: fields.map(|f| self.label(entity, f)).collect(), broken })
     }
 
     /// What people call a page.
@@ -198,8 +202,12 @@ impl<'a> DrawingInput<'a> {
             ("sorted by", labels(&page.sort)),
             ("offers", offered),
         ];
+        let children: Vec<DrawnChild> = page.children.iter().filter_map(|c| self.child(entity, page, c)).collect();
+        // What is told at a list isn't told of the page as a whole.
+        let at_child = |finding: &Finding| finding.child.is_some() && children.iter().any(|c| c.broken.as_ref() == Some(&finding.message));
         let broken: Vec<String> = self
             .breaks(entity, page)
+            .filter(|f| !at_child(f))
             .filter(|f| f.field.is_none() || !seen.iter().flatten().any(|s| Some(s.name.as_str()) == f.field.as_deref()))
             .map(|f| f.message.clone())
             .collect();
@@ -216,7 +224,7 @@ impl<'a> DrawingInput<'a> {
             },
             sections,
             tools: tools.into_iter().filter(|(_, labels)| !labels.is_empty()).collect(),
-            children: page.children.iter().filter_map(|c| self.child(c)).collect(),
+            children,
             records: Vec::new(),
             broken,
         }

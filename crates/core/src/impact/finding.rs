@@ -118,6 +118,9 @@ pub struct Finding {
     /// What stands at the place and is the matter, where the line itself tells more than its place does; empty where no name does.
     #[serde(skip)]
     pub culprit: Option<String>,
+    /// The entity of the child list that it is about.
+    #[serde(skip)]
+    pub child: Option<String>,
     /// Keys of the field whose edit by a merge settles it.
     #[serde(skip)]
     pub settled_by: &'static [&'static str],
@@ -142,6 +145,7 @@ impl Finding {
             column: None,
             beside_cause: None,
             culprit: None,
+            child: None,
             settled_by: &[],
         }
     }

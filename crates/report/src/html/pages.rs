@@ -73,7 +73,9 @@ fn beside(scene: &Scene, entity: &str, page: &str, now: &ByEntity<'_>, after: &B
 
 fn frame(when: &str, drawing: &Drawing) -> Markup {
     let fields = || drawing.sections.iter().flat_map(|(_, fields)| fields);
-    let count = fields().filter(|f| f.broken.is_some()).count() + drawing.broken.len();
+    let count = fields().filter(|f| f.broken.is_some()).count()
+        + drawing.broken.len()
+        + drawing.children.iter().filter(|c| c.broken.is_some()).count();
     html! {
         figure .frame {
             figcaption { (when) @if count > 0 { span .severity.break { " ✕ broken" } } @else { span .works { " works" } } }
@@ -84,7 +86,10 @@ fn frame(when: &str, drawing: &Drawing) -> Markup {
                 @if matches!(drawing.layout, "rows" | "groups") { (rows(&format!("{}, {when}", shown(&drawing.label)), &fields().collect::<Vec<_>>())) }
                 @else { @for (title, fields) in &drawing.sections { (section(title, fields)) } }
                 @for child in &drawing.children {
-                    p .child { b { (shown(&child.label)) } " " (shown(&child.fields.join(" · "))) }
+                    p .child.broken[child.broken.is_some()] {
+                        b { (shown(&child.label)) } " " (shown(&child.fields.join(" · ")))
+                        @if let Some(why) = &child.broken { span .why { "✕ " (prose(why)) } }
+                    }
                 }
             }
         }

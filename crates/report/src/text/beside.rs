@@ -118,6 +118,9 @@ fn cells(drawing: &Drawing, compare_values: bool) -> Vec<Cell> {
     for child in &drawing.children {
         let text = format!("-- {}: {}", shown(&child.label), shown(&child.fields.join(", ")));
         add(format!("child {}", child.label), &text, 3, Tone::Plain);
+        if let Some(broken) = &child.broken {
+            add(format!("broken child {}", child.label), &format!("  broken: {}", shown(broken)), 4, Tone::Broken);
+        }
     }
     for (key, text) in compared {
         cells.iter_mut().filter(|c| c.key == key).for_each(|c| c.compared.clone_from(&text));

@@ -54,6 +54,9 @@ fn draw(drawing: &Drawing, out: &mut String) {
     }
     for child in &drawing.children {
         out.push_str(&format!("\n{}\n{}\n", bold(format!("-- {}", shown(&child.label))), wrapped(&shown(&child.fields.join(" | ")), 0, 0)));
+        if let Some(why) = &child.broken {
+            out.push_str(&format!("{} {}\n", bad("broken:"), wrapped(&shown(why), 8, 8)));
+        }
     }
 }
 
