@@ -11,7 +11,7 @@ use std::sync::Arc;
 use subtle::ConstantTimeEq;
 
 /// What a page may load and do: its own style and script, and to ask where it came from.
-const POLICY: &str = "default-src 'none'; style-src 'self'; script-src 'self'; connect-src 'self'; form-action 'self'; \
+const POLICY: &str = "default-src 'none'; style-src 'self'; script-src 'self'; img-src 'self'; connect-src 'self'; form-action 'self'; \
                       base-uri 'none'; frame-ancestors 'none'";
 
 /// The name of the cookie.

@@ -189,6 +189,14 @@ impl<'a> Source<'a> {
         Some(self.one(&statement, &values))
     }
 
+    /// The bytes of a picture or file of a record.
+    pub fn bytes(&self, field: &str, key: &Values) -> Option<Vec<u8>> {
+        let statement = self.reading().bytes(field)?;
+        let hex = self.read(&statement, key).ok()?.into_iter().next()?.into_iter().next()??;
+        let digits = hex.as_bytes().chunks(2);
+        digits.map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok()).collect()
+    }
+
     fn one(&self, statement: &Statement, values: &Values) -> Found {
         match self.read(statement, values) {
             Ok(rows) => Found { records: rows.into_iter().map(|row| Record::of(&statement.gives, row)).collect(), ..Found::default() },

@@ -36,6 +36,7 @@ pub fn routes(served: Shared, guard: Arc<Guard>) -> Router {
         .route("/{shown}/", get(start))
         .route("/{shown}/{entity}/{page}", get(show).post(save))
         .route("/{shown}/{entity}/{page}/export", get(export))
+        .route("/{shown}/{entity}/{page}/bytes", get(bytes))
         .route("/{shown}/{entity}/{page}/import", import)
         .route("/{shown}/{entity}/{page}/import/{upload}", get(uploads::look_at).post(uploads::take))
         .route("/{shown}/{entity}/{page}/delete", get(ask_delete).post(delete))
@@ -133,6 +134,31 @@ async fn export(visit: Visit) -> Response {
         None => absent(request),
     };
     visit.make(file).await
+}
+
+/// A picture, or a file to keep: what isn't certainly a picture is never shown as anything.
+async fn bytes(visit: Visit) -> Response {
+    visit
+        .make(|visit, request| match page::bytes(request, visit.at()) {
+            Some(bytes) => match picture(&bytes) {
+                Some(kind) => ([(CONTENT_TYPE, kind)], bytes).into_response(),
+                None => ([(CONTENT_TYPE, "application/octet-stream"), (CONTENT_DISPOSITION, "attachment; filename=\"file\"")], bytes)
+                    .into_response(),
+            },
+            None => absent(request),
+        })
+        .await
+}
+
+/// The kind of a picture, by how it begins.
+fn picture(bytes: &[u8]) -> Option<&'static str> {
+    match bytes {
+        [0x89, b'P', b'N', b'G', b'\r', b'\n', 0x1a, b'\n', ..] => Some("image/png"),
+        [0xff, 0xd8, 0xff, ..] => Some("image/jpeg"),
+        [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => Some("image/gif"),
+        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some("image/webp"),
+        _ => None,
+    }
 }
 
 /// Who looks from now on, as a cookie keeps it.

@@ -13,6 +13,13 @@ pub const NOTHING: &str = "–";
 /// A field's value in a record, as it stands on a page.
 pub fn cell(source: &Source<'_>, shown_now: Shown, field: &Field, record: &Record) -> Markup {
     let Some(text) = record.text(&field.name) else { return html! { span .nothing { (NOTHING) } } };
+    if ["image", "file"].contains(&field.kind.as_str()) && !field.sensitive && source.reading().holds_bytes(field) && !record.key.is_empty()
+    {
+        let to = bytes_address(source, shown_now, field, record);
+        return html! {
+            a href=(to) { @if field.kind == "image" { img .thumbnail src=(to) alt=(plain(field, text)) loading="lazy"; } @else { (plain(field, text)) } }
+        };
+    }
     if let Some(to) = target(source, shown_now, field, record) {
         return html! { a href=(to) { (shown(text)) } };
     }
@@ -84,6 +91,15 @@ fn target(source: &Source<'_>, shown_now: Shown, field: &Field, record: &Record)
     }
     let page = source.version.page_of_kind(&target.name, PageKind::Detail, source.viewer.role.as_deref())?;
     Some(address(shown_now, &target.name, &page.name, &key))
+}
+
+/// Where the bytes of a picture or file are.
+fn bytes_address(source: &Source<'_>, shown_now: Shown, field: &Field, record: &Record) -> String {
+    let which = if shown_now == Shown::Both { Shown::One(crate::site::Which::After) } else { shown_now };
+    let whole = address(which, &source.entity.name, &source.page.name, &record.key);
+    let (path, query) = whole.split_once('?').unwrap_or((&whole, ""));
+    let name: String = form_urlencoded::byte_serialize(field.name.as_bytes()).collect();
+    format!("{path}/bytes?field={name}&{query}")
 }
 
 /// Whether a field's values stand at the right.

@@ -8,6 +8,14 @@ pub fn as_text(expression: &str, engine: Engine) -> String {
     format!("CAST({expression} AS {})", if engine.is_mysql_like() { "CHAR" } else { "TEXT" })
 }
 
+/// Bytes as a text of hexadecimal digits.
+pub(super) fn as_hex(expression: &str, engine: Engine) -> String {
+    match engine {
+        Engine::Postgresql => format!("encode({expression}, 'hex')"),
+        _ => format!("hex({expression})"),
+    }
+}
+
 /// An expression as a piece of a readable text: empty where there is no value.
 pub(super) fn or_empty(expression: &str, engine: Engine) -> String {
     match engine {

@@ -4,7 +4,7 @@
 //! never sees, narrows nothing, and values are parameters.
 
 use super::builder::Builder;
-use super::dialect::{as_text, like};
+use super::dialect::{as_hex, as_text, like};
 use super::groups::by_group;
 use super::lists::sorted;
 use super::need::{Spot, Why};
@@ -13,7 +13,7 @@ use super::select::{Select, is_masked};
 use super::{Purpose, Statement, children, exchange, groups, records, related};
 use crate::definition::{Access, Child, Entity, Export, Field, Model, Page, Spanned};
 use crate::name::quoted_for as quoted;
-use crate::schema::Schema;
+use crate::schema::{Kind, Schema};
 use std::collections::BTreeMap;
 
 /// What a page of one user reads.
@@ -141,6 +141,27 @@ impl<'a> Reading<'a> {
         let mut found = Vec::new();
         records::record(&self.0, &mut found);
         found.pop()
+    }
+
+    /// The bytes of a picture or file of one record, by `:key_1`…, in hexadecimal digits; nothing where the user doesn't see the field, or it holds
+    /// no bytes.
+    pub fn bytes(&self, field: &str) -> Option<Statement> {
+        let field =
+            self.visible(self.0.shown()).find(|f| f.name == field && ["image", "file"].contains(&f.kind.as_str()) && !f.sensitive)?;
+        let column = field.columns.first().filter(|_| field.formula.is_none() && self.holds_bytes(field))?;
+        let mut select = self.0.select();
+        let keys = std::mem::take(&mut select.columns);
+        select.gives.clear();
+        select.filters.extend(keys.iter().enumerate().map(|(at, key)| format!("{key} = :key_{}", at + 1)));
+        let own = select.own(&column.value, Why::Field { field: field.name.clone(), spot: Spot::Shown }, &field.place);
+        let sql = select.sql(&[as_hex(&own, self.0.engine())], "");
+        Some(self.0.statement(Purpose::Record, sql, select.uses))
+    }
+
+    /// Whether a picture or file stands in the database itself: elsewhere a text says where it is.
+    pub fn holds_bytes(&self, field: &Field) -> bool {
+        let column = field.columns.first().and_then(|column| self.0.known.column(&self.0.entity.table.value, &column.value));
+        column.is_some_and(|column| column.column_type.kind == Kind::Binary)
     }
 
     /// The records of a child list, at most so many; nothing where the role may not read them.

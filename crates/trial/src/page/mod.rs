@@ -230,6 +230,15 @@ pub fn exported(request: &Request<'_>, (entity, page): (&str, &str)) -> Option<R
     may.then(|| export::file(&making)).flatten()
 }
 
+/// The bytes of a picture or file of a page's record; nothing where whoever looks doesn't see it.
+pub fn bytes(request: &Request<'_>, (entity, page): (&str, &str)) -> Option<Vec<u8>> {
+    let Shown::One(which) = request.shown else { return None };
+    let making = making(request, which, entity, page)?;
+    let key = making.key();
+    let is_whole = key.len() == making.source.entity.key.len();
+    is_whole.then(|| making.source.bytes(request.query.get("field")?, &key)).flatten()
+}
+
 /// What an import is at.
 pub enum Import<'i> {
     /// A file is asked for; why the last one wasn't taken.

@@ -200,6 +200,53 @@ fn a_broken_page_says_why_and_an_answer_mends_it_after_the_merge() {
     }
 }
 
+/// The smallest picture there is.
+const PICTURE: &str = "89504e470d0a1a0a0000000d4948445200000001000000010806000000";
+
+#[test]
+fn a_picture_is_shown_to_whoever_may_see_it_and_what_is_none_is_only_kept() {
+    for (project, place) in everywhere() {
+        let bytes = |hex: &str| {
+            if place.as_ref().is_some_and(|p| p.server == Server::Postgresql) { format!("'\\x{hex}'") } else { format!("x'{hex}'") }
+        };
+        let sql = format!(
+            "UPDATE hive SET photo = {} WHERE id = 1; UPDATE hive SET photo = {} WHERE id = 2",
+            bytes(PICTURE),
+            bytes("3c7363726970743e")
+        );
+        match &place {
+            Some(place) => place.sql(&sql),
+            None => project.sql(&sql),
+        }
+        let served = Served::start(&project, &["--role", "everyone", "--with", "user_keeper=1"]);
+        let page = served.get("/now/hive/detail?key=1", "").body;
+        let to = unescaped(between(&page, "<img class=\"thumbnail\" src=\"", "\"").unwrap_or_else(|| panic!("{page}")));
+        let got = served.get(&to, "");
+        assert!(got.status == 200 && got.head.contains("image/png") && got.bytes.starts_with(b"\x89PNG"), "{}", got.head);
+        // Bytes that are something else are never run or shown.
+        let other = served.get("/now/hive/detail/bytes?field=photo&key=2", "");
+        assert!(
+            other.head.contains("application/octet-stream") && other.head.contains("attachment") && other.head.contains("nosniff"),
+            "{}",
+            other.head
+        );
+        // A yard of somebody else's, another field, a page that doesn't show it, and too many keys.
+        let keeper = "role=keeper&with.user_keeper=1";
+        assert_eq!(served.get("/now/hive/detail/bytes?field=photo&key=1", keeper).status, 200);
+        for path in [
+            "/now/hive/detail/bytes?field=photo&key=2",
+            "/now/hive/detail/bytes?field=tag&key=1",
+            "/now/hive/list/bytes?field=photo&key=1",
+            "/now/hive/detail/bytes?field=photo&key=1&key=2",
+            "/now/hive/detail/bytes?field=photo",
+            "/both/hive/detail/bytes?field=photo&key=1",
+            "/now/keeper/detail/bytes?field=api_token&key=1",
+        ] {
+            assert_eq!(served.get(path, keeper).status, 404, "{path}");
+        }
+    }
+}
+
 #[test]
 fn a_snapshot_and_a_port_that_is_taken_are_refused() {
     let project = Project::demo(None);
