@@ -26,7 +26,7 @@ fn all(making: &Making<'_>) -> Markup {
         (narrow::form(making))
         @if list::still_works(&found) {
             @if found.records.is_empty() { p .empty { "No records." } } @else {
-                div .scroll tabindex="0" role="region" aria-label=(making.heading()) {
+                div .scroll tabindex="0" role="region" aria-label=(making.part(&making.heading())) {
                     table .records {
                         thead { tr {
                             @for field in &by { th scope="col" { (making.label_of(making.source.entity, field)) } }

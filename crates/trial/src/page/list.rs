@@ -68,7 +68,7 @@ pub fn records(making: &Making<'_>, narrowing: &Narrowing, found: &Found) -> Mar
         @if found.records.is_empty() {
             p .empty { @if narrowing.offset > 0 { "There are no more records." } @else { "No records." } }
         } @else {
-            div .scroll tabindex="0" role="region" aria-label=(making.heading()) {
+            div .scroll tabindex="0" role="region" aria-label=(making.part(&making.heading())) {
                 table .records {
                     thead { tr { @if picks { th scope="col" { span .unseen { "Choose" } } }
                         @for field in &fields { (heading(making, field, sortable.contains(&field.name.as_str()), narrowing)) }
@@ -163,7 +163,7 @@ fn pages(making: &Making<'_>, narrowing: &Narrowing, found: &Found) -> Markup {
     let (first, last) = (narrowing.offset.saturating_add(1), narrowing.offset.saturating_add(count_shown));
     let pages = count.filter(|count| *count <= MOST_COUNTED).map(|count| count.div_ceil(narrowing.limit).max(1));
     html! {
-        nav .pages aria-label="Pages" {
+        nav .pages aria-label=(making.part("Pages")) {
             @if count_shown > 0 {
                 span { (first) "–" (last) @match count {
                     Some(count) if count > MOST_COUNTED => { " of more than " (MOST_COUNTED) },

@@ -150,6 +150,14 @@ impl Making<'_> {
         }
     }
 
+    /// What a part of the page is called where the other version stands beside it.
+    fn part(&self, name: &str) -> String {
+        match self.request.shown {
+            Shown::Both => format!("{name}, {}", if self.which == Which::Now { "now" } else { "after the merge" }),
+            Shown::One(_) => name.to_owned(),
+        }
+    }
+
     fn content(&self) -> Markup {
         match self.source.page.kind.drawn() {
             Drawn::Rows if self.source.page.kind == PageKind::Bulk => bulk::content(self),

@@ -24,7 +24,7 @@ pub fn form(making: &Making<'_>) -> Markup {
     let is_narrowed = query.get("search").is_some() || is_filtered;
     html! {
         @if !searched.is_empty() || !filters.is_empty() {
-            form .narrow method="get" action=(making.address_with(&crate::ask::Query::default())) role="search" {
+            form .narrow method="get" action=(making.address_with(&crate::ask::Query::default())) role="search" aria-label=(making.part("Search")) {
                 @if !searched.is_empty() {
                     div .ask {
                         label for={ "search-" (making.which.word()) } { "Search" }

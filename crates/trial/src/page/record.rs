@@ -129,7 +129,7 @@ fn children(making: &Making<'_>, child: &Child, key: &Values) -> Markup {
                 Some(Trouble::Missing(name)) => p .notice { "No records without a value for " code { ":" (shown(name)) } "." },
                 None if found.records.is_empty() => p .empty { "None." },
                 None => {
-                    div .scroll tabindex="0" role="region" aria-label=(label) {
+                    div .scroll tabindex="0" role="region" aria-label=(making.part(&label)) {
                         table .records {
                             thead { tr { @for field in &fields { th scope="col" .number[value::is_number(field)] { (making.label_of(entity, field)) } }
                                 @if page.is_some() { th scope="col" { span .unseen { "Open" } } } } }
