@@ -2,6 +2,7 @@
 
 use super::builder::Builder;
 use super::dialect::as_text;
+use super::need::Why;
 use super::{Purpose, Statement, related, writes};
 use crate::definition::{Access, Entity, Field, Model, Page};
 use crate::name::{quoted_for as quoted, same};
@@ -110,9 +111,14 @@ impl<'a> Saving<'a> {
 
     /// Whether the record of a key is one that the role sees: a count, as text.
     pub fn is_seen(&self) -> String {
-        let mut select = self.0.select();
-        let keys: Vec<String> = select.columns.clone();
-        select.filters.extend(keys.iter().enumerate().map(|(at, key)| format!("{key} = :key_{}", at + 1)));
+        // What a page shows besides is no matter of rights: a record may well leave a list by what is saved.
+        let entity = self.0.entity;
+        let mut select = self.0.over(entity, Why::Entity, &entity.table.place);
+        select.rows_of(self.0.user);
+        for (at, key) in entity.key.iter().enumerate() {
+            let column = select.own(&key.value, Why::Key, &key.place);
+            select.filters.push(format!("{column} = :key_{}", at + 1));
+        }
         select.sql(&[as_text("count(*)", self.0.engine())], "")
     }
 
