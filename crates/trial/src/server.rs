@@ -9,8 +9,8 @@ use std::sync::{Arc, Weak};
 use std::time::Duration;
 use tokio::net::TcpListener;
 
-/// How often files and schema are looked at.
-const PAUSE: Duration = Duration::from_secs(1);
+/// How often files and schema are looked at: of a server the whole schema is read for that.
+const PAUSE: Duration = Duration::from_secs(2);
 
 /// Makes the site anew whenever files or schema changed, and tells the open pages.
 fn look_again(served: &Weak<Served>) {

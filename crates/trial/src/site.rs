@@ -138,10 +138,7 @@ impl Site {
         let begun = Site::begun(workspace, how)?;
         let outcome = merge(&workspace.merge_input(changed, &workspace.answer_map()));
         let (accepted, tree, comparison) = (workspace.accepted(), &workspace.tree, &outcome.comparison);
-        let mut around = workspace.around();
-        let sought = impact::code::sought(comparison);
-        let (code, _) = workspace.find_in_code(sought.keys().map(String::as_str)).map_err(TrialError::File)?;
-        (around.code, around.renamed_fields) = (code, outcome.renamed_fields.clone());
+        let (around, _) = workspace.around_change(&outcome).map_err(TrialError::File)?;
         let mut findings = impact::impact(ImpactInput { tree, accepted, changed, comparison, around: &around });
         settle(&mut findings, &outcome, changed);
         let after = (!outcome.edits.is_empty()).then(|| {

@@ -43,7 +43,11 @@ pub async fn send(visit: Visit, mut parts: Multipart) -> Response {
             }
             match sheet::read(&file) {
                 Ok(sheets) => match visit.served.keep(sheets) {
-                    Some(upload) => to(&format!("{}/{upload}{}", visit.here, Query::default().with("import", Some(&import)).written())),
+                    Some(upload) => to(&format!(
+                        "{}/{upload}{}",
+                        visit.here.split('?').next().unwrap_or_default(),
+                        Query::default().with("import", Some(&import)).written()
+                    )),
                     None => (StatusCode::INTERNAL_SERVER_ERROR, "The system has no random numbers.").into_response(),
                 },
                 Err(trouble) => shown_or_absent(request, page::imported(request, visit.at(), &Import::Choose(Some(&trouble)))),

@@ -27,8 +27,22 @@ pub fn known_names(one: &str, many: &str, patterns: &[String], names: &[String])
     Ok(())
 }
 
+/// Who looks at a page.
+#[derive(Debug, Clone, clap::Args)]
+pub struct Viewer {
+    /// As this role sees it
+    #[arg(long, value_name = "ROLE")]
+    pub role: Option<String>,
+    /// A parameter's value, for the records of a role
+    #[arg(long = "with", value_name = "NAME=VALUE", value_parser = pair)]
+    pub with: Vec<(String, String)>,
+    /// In this language, by the catalogue app/labels.LANG.po
+    #[arg(long, value_name = "LANG")]
+    pub language: Option<String>,
+}
+
 /// A parameter's name and its value.
-pub fn pair(text: &str) -> Result<(String, String), String> {
+fn pair(text: &str) -> Result<(String, String), String> {
     let (name, value) = text.split_once('=').ok_or("write it as NAME=VALUE")?;
     Ok((name.trim_start_matches(':').to_owned(), value.to_owned()))
 }

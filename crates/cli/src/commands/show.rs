@@ -1,6 +1,6 @@
 //! `ysomorph show`
 
-use super::shared::print;
+use super::shared::{Viewer, print};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};
@@ -21,15 +21,8 @@ pub struct Arguments {
     /// The page: ENTITY for its list, or ENTITY/PAGE
     #[arg(value_name = "ENTITY[/PAGE]")]
     page: String,
-    /// As this role sees it
-    #[arg(long, value_name = "ROLE")]
-    role: Option<String>,
-    /// A parameter's value, for the records of a role
-    #[arg(long = "with", value_name = "NAME=VALUE", value_parser = super::shared::pair)]
-    with: Vec<(String, String)>,
-    /// In this language, by the catalogue app/labels.LANG.po
-    #[arg(long, value_name = "LANG")]
-    language: Option<String>,
+    #[command(flatten)]
+    viewer: Viewer,
     /// How many records
     #[arg(long, value_name = "N", default_value_t = 5)]
     records: u32,
@@ -40,7 +33,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let source = session.changed_source(&workspace.config)?;
     let changed = session.changed(&workspace)?;
     let outcome = merge(&workspace.merge_input(&changed, &workspace.answer_map()));
-    let translations = match &arguments.language {
+    let translations = match &arguments.viewer.language {
         Some(language) => workspace.translations(language)?,
         None => BTreeMap::new(),
     };
@@ -48,7 +41,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let findings = impact::impact(ImpactInput { tree, accepted: workspace.accepted(), changed: &changed, comparison, around });
     let picture = |tree: &Tree, known: &Schema, findings: &[Finding]| -> Result<Drawing, CliError> {
         let model = Model::of(tree);
-        let scene = DrawingInput { model: &model, findings, role: arguments.role.as_deref(), translations: &translations };
+        let scene = DrawingInput { model: &model, findings, role: arguments.viewer.role.as_deref(), translations: &translations };
         draw(arguments, &scene, known, &source)
     };
     let drawn_page = |when: &str, page: Drawing, tree: &Tree, known: &Schema| {
@@ -102,7 +95,7 @@ fn draw(arguments: &Arguments, scene: &DrawingInput<'_>, known: &Schema, source:
     let mut dialect = known.clone();
     dialect.engine = source.engine();
     let statement = scene.sample(entity, page, &dialect, if drawing.layout == "record" { 1 } else { arguments.records });
-    let values: BTreeMap<String, String> = arguments.with.iter().cloned().collect();
+    let values: BTreeMap<String, String> = arguments.viewer.with.iter().cloned().collect();
     let parameters = ysomorph_core::sql::parameters(&statement.sql, source.engine());
     let missing = parameters.iter().find(|(_, p)| !values.contains_key(p) && !["today", "now"].contains(&p.as_str()));
     if let Some((_, parameter)) = missing {

@@ -1,7 +1,7 @@
 //! `ysomorph try`
 
 use super::decide::answer;
-use super::shared::who;
+use super::shared::{Viewer, who};
 use crate::error::CliError;
 use crate::output::Output;
 use crate::progress::during;
@@ -28,15 +28,8 @@ pub struct Arguments {
     /// Save what forms say: in this database, for real
     #[arg(long)]
     write: bool,
-    /// As this role sees it first
-    #[arg(long, value_name = "ROLE")]
-    role: Option<String>,
-    /// A parameter's value, for the records of a role
-    #[arg(long = "with", value_name = "NAME=VALUE", value_parser = super::shared::pair)]
-    with: Vec<(String, String)>,
-    /// In this language, by the catalogue app/labels.LANG.po
-    #[arg(long, value_name = "LANG")]
-    language: Option<String>,
+    #[command(flatten)]
+    viewer: Viewer,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
@@ -46,7 +39,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         return Err(CliError::new(format!("`{}` is a snapshot: it has no records to show", path.display()))
             .hint("name a database: ysomorph try --changed sqlite:my.db"));
     }
-    if let Some(role) = &arguments.role {
+    if let Some(role) = &arguments.viewer.role {
         let roles: Vec<String> = ysomorph_core::definition::Model::of(&workspace.tree).app.roles.into_keys().collect();
         super::shared::known_names("role", "roles", std::slice::from_ref(role), &roles)?;
     }
@@ -56,7 +49,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let writes = arguments.write;
     let pool = Pool::new(source.clone(), changed.home.clone());
-    let how = How { source: source.clone(), language: arguments.language.clone(), pool, writes };
+    let how = How { source: source.clone(), language: arguments.viewer.language.clone(), pool, writes };
     // What changed in a large application is worked out while its first page is looked at.
     let is_large = workspace.texts.len() > LARGE;
     let make = || if is_large { Site::begun(&workspace, &how) } else { Site::of(&workspace, &changed, &how) };
@@ -65,8 +58,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let (own, folder) = (session.clone(), session.folder.clone());
     let setting = Setting {
         port: arguments.port,
-        role: arguments.role.clone(),
-        values: arguments.with.iter().cloned().collect(),
+        role: arguments.viewer.role.clone(),
+        values: arguments.viewer.with.iter().cloned().collect(),
         load: Box::new({
             let (session, source) = (session.clone(), source.clone());
             move || {
@@ -106,5 +99,6 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         }),
     };
     output.flush();
+    crate::interrupt::serving(if writes { "ended: what was saved stays saved" } else { "ended: nothing was saved in the database" });
     serve(first, setting).map(|()| 0).map_err(|e| CliError::new(e.to_string()))
 }

@@ -132,6 +132,21 @@ fn watch_runs_again_when_a_file_or_the_database_changes() {
     assert!(refused.code == 2 && refused.err.contains("watch can't watch itself"), "{}", refused.err);
 }
 
+#[cfg(unix)]
+#[test]
+fn what_serves_says_what_became_of_it_when_it_is_ended() {
+    let project = Project::new("CREATE TABLE hive (id INTEGER PRIMARY KEY, tag TEXT)");
+    for (arguments, told) in [(&["try"][..], "ended: nothing was saved"), (&["try", "--write"], "ended: what was saved stays saved")] {
+        let mut child = spawned(&project, arguments);
+        let mut head = [0; 20];
+        child.stdout.as_mut().unwrap().read_exact(&mut head).unwrap();
+        signal(&child, "INT");
+        let ended = child.wait_with_output().unwrap();
+        let said = String::from_utf8_lossy(&ended.stderr);
+        assert!(ended.status.code() == Some(130) && said.contains(told), "{arguments:?} {:?} {said}", ended.status);
+    }
+}
+
 #[test]
 fn completions_and_manual_pages_name_every_command() {
     let project = Project::folder();

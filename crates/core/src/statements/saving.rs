@@ -48,19 +48,27 @@ impl<'a> Saving<'a> {
     /// The fields that the form may change: those that are stored, and that nobody keeps from the role.
     pub fn fields(&self) -> Vec<&'a Field> {
         let access = self.0.user;
-        let may = |field: &&Field| !field.read_only && !access.is_some_and(|access| access.read_only.iter().any(|f| f.value == field.name));
         let shown: Vec<&'a Field> = match self.0.page() {
             Some(_) => self.0.visible(self.0.shown()).map(|(field, _)| field).collect(),
             None => self.0.entity.fields.iter().filter(|f| !f.hidden && !access.is_some_and(|access| access.hides(&f.name))).collect(),
         };
-        shown.into_iter().filter(may).filter(|field| field.is_stored() && !self.columns(field).is_empty()).collect()
+        shown
+            .into_iter()
+            .filter(|field| self.may_change(field))
+            .filter(|field| field.is_stored() && !self.columns(field).is_empty())
+            .collect()
     }
 
     /// The related sets that the form may change.
     pub fn related(&self) -> Vec<&'a Field> {
-        let access = self.0.user;
-        let may = |field: &&Field| !field.read_only && !access.is_some_and(|access| access.read_only.iter().any(|f| f.value == field.name));
-        self.0.visible(self.0.shown()).map(|(field, _)| field).filter(|field| field.related.is_some()).filter(may).collect()
+        let shown = self.0.visible(self.0.shown()).map(|(field, _)| field);
+        shown.filter(|field| field.related.is_some() && self.may_change(field)).collect()
+    }
+
+    /// Whether neither the definition nor the role keeps a field from being changed.
+    fn may_change(&self, field: &Field) -> bool {
+        let for_role = self.0.user.is_some_and(|access| access.read_only.iter().any(|f| f.value == field.name));
+        !(field.read_only || for_role)
     }
 
     /// The columns of a field that are the table's own.

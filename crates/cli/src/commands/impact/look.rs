@@ -27,12 +27,10 @@ pub fn look(
     let answers = workspace.answer_map();
     let outcome = during("comparing", || merge(&workspace.merge_input(changed, &answers)));
     let (tree, comparison) = (&workspace.tree, &outcome.comparison);
-    let mut around = workspace.around();
-    let (code, troubles) = workspace.find_in_code(impact::code::sought(comparison).keys().map(String::as_str))?;
+    let (mut around, troubles) = workspace.around_change(&outcome)?;
     for trouble in troubles {
         eprintln!("note: {}", shown(&trouble));
     }
-    (around.code, around.renamed_fields) = (code, outcome.renamed_fields.clone());
     let accepted = workspace.accepted();
     if arguments.data {
         let input = ImpactInput { tree, accepted, changed, comparison, around: &around };
