@@ -15,7 +15,11 @@ pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &Entit
         let field = whole.tree.entity(entity).and_then(|e| e.get("field")?.get(field));
         let is_generators = |node: &Node| whole.tile(node).is_some_and(|t| t.added);
         match (field, part) {
-            (Some(field), _) if whole.tile(field).is_some_and(|t| t.added || t.away) && !super::whole::has_own(field, &whole.tiles) => {
+            // A related set that is hidden for now is in use as before: the draft has it again whichever way its links come back.
+            (Some(field), part)
+                if whole.tile(field).is_some_and(|t| t.added || (t.away && part.is_some()))
+                    && !super::whole::has_own(field, &whole.tiles) =>
+            {
                 false
             }
             (Some(field), Some(part)) => field.get(part).is_some_and(|node| !is_generators(node)),
