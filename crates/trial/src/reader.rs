@@ -189,6 +189,13 @@ impl<'a> Source<'a> {
         Some(self.one(&statement, &values))
     }
 
+    /// The record of a key, where it is one of those that can be chosen for a field.
+    pub fn choice(&self, field: &Field, key: &[String]) -> Option<Record> {
+        let statement = self.reading().offered(field)?;
+        let values = key.iter().enumerate().map(|(at, value)| (format!("value_{}", at + 1), value.clone())).collect();
+        self.one(&statement, &values).records.into_iter().next()
+    }
+
     /// The bytes of a picture or file of a record.
     pub fn bytes(&self, field: &str, key: &Values) -> Option<Vec<u8>> {
         let statement = self.reading().bytes(field)?;

@@ -39,6 +39,31 @@
     if (focus && document.getElementById(focus)) document.getElementById(focus).focus({ preventScroll: true });
     document.documentElement.dataset.redrawn = String(Number(document.documentElement.dataset.redrawn || 0) + 1);
   };
+  // What a field offers, found while a text is typed: the form is asked as its button would, and nothing else of it changes.
+  const find = async (input) => {
+    const [form, within] = [input.form, input.closest(".find")];
+    const body = new URLSearchParams(new FormData(form));
+    body.append("find", within.querySelector("button").value);
+    const asked = input.value;
+    const answer = await fetch(form.action, { method: "POST", body });
+    if (!answer.ok || input.value !== asked) return;
+    const fresh = new DOMParser().parseFromString(await answer.text(), "text/html").getElementById(within.dataset.of);
+    const offered = document.getElementById(within.dataset.of);
+    if (!fresh || !offered) return;
+    const chosen = offered.value;
+    offered.replaceChildren(...fresh.childNodes);
+    // Options that move from one list to another forget which was chosen.
+    if (offered.tagName === "SELECT") offered.value = chosen;
+    const found = offered.querySelectorAll("option:not([value='']), input").length;
+    within.querySelector(".found").textContent = found === 1 ? "1 offered" : `${found} offered`;
+  };
+  let waiting;
+  document.addEventListener("input", (event) => {
+    if (!event.target.matches(".find input[type=search]")) return;
+    clearTimeout(waiting);
+    waiting = setTimeout(find, 250, event.target);
+  });
+
   const live = new EventSource("/live");
   live.addEventListener("message", redraw);
   addEventListener("pagehide", () => live.close());

@@ -1,7 +1,7 @@
 //! Forms: a control for every kind of field, with help, marks, limits and what is wrong with what was typed.
 
 use super::{Making, narrow, record as reading};
-use crate::ask::{address, as_one};
+use crate::ask::{address, as_one, values};
 use crate::form::{held, is_masked};
 use crate::reader::{MOST_BESIDE, Record};
 use crate::value;
@@ -222,31 +222,59 @@ fn select(control: &Control<'_>, offered: &[(String, String)], may_be_empty: boo
     }
 }
 
-/// A lookup's records to choose from; in a large table those that a text finds.
-fn lookup(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &Control<'_>) -> Markup {
-    let find = format!("find.{}", field.name);
-    let sought = making.sent.typed.as_ref().and_then(|typed| typed.0.get(&find)).map(str::to_owned);
-    let found = making.source.choices(field, sought.as_deref()).map(|found| found.records).unwrap_or_default();
-    let most = usize::try_from(MOST_BESIDE).unwrap_or(usize::MAX);
-    let is_large = found.len() > most || sought.is_some();
-    let mut offered: Vec<(String, String)> = found.iter().take(most).map(|one| (as_one(&one.key), narrow::title(one))).collect();
-    if !control.value.is_empty() && !offered.iter().any(|(value, _)| value == control.value) {
-        // The record's own, however far down it stands.
-        let text = record.filter(|record| held(field, record) == control.value).and_then(|record| record.text(&field.name));
-        offered.insert(0, (control.value.to_owned(), shown(text.unwrap_or(control.value))));
+/// What a field offers: as many as fit, or those that a text finds.
+struct Offer {
+    records: Vec<Record>,
+    /// Whether there are more than are offered, or a text was looked for: then another one can be.
+    is_searched: bool,
+    sought: Option<String>,
+}
+
+impl Offer {
+    fn of(making: &Making<'_>, field: &Field) -> Offer {
+        let sought = making.sent.typed.as_ref().and_then(|typed| typed.0.get(&find(field))).map(str::to_owned);
+        let mut records = making.source.choices(field, sought.as_deref()).map(|found| found.records).unwrap_or_default();
+        let most = usize::try_from(MOST_BESIDE).unwrap_or(usize::MAX);
+        let is_searched = records.len() > most || sought.is_some();
+        records.truncate(most);
+        Offer { records, is_searched, sought }
     }
-    html! {
-        (select(control, &offered, !field.required || control.value.is_empty()))
-        @if is_large {
-            span .find {
-                input type="search" name=(find) value=[sought.as_deref()] aria-label={ "Find: " (label(making, &field.name)) } size="12";
-                button name="find" value=(field.name) formnovalidate { "Find" }
+
+    /// Where a text is looked for: by a button, or by script while it is typed.
+    fn control(&self, making: &Making<'_>, field: &Field) -> Markup {
+        html! {
+            @if self.is_searched {
+                span .find data-of=(id_of(making, &field.name)) {
+                    input type="search" name=(find(field)) value=[self.sought.as_deref()] aria-label={ "Find: " (label(making, &field.name)) } size="12";
+                    button name="find" value=(field.name) formnovalidate { "Find" }
+                    " " span .found role="status" { @if self.sought.is_some() && self.records.is_empty() { "Nothing is called so." } }
+                }
             }
         }
     }
 }
 
-/// The records that a related set may link, ticked where they are.
+fn find(field: &Field) -> String {
+    format!("find.{}", field.name)
+}
+
+/// A lookup's records to choose from; in a large table those that a text finds.
+fn lookup(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &Control<'_>) -> Markup {
+    let offer = Offer::of(making, field);
+    let mut offered: Vec<(String, String)> = offer.records.iter().map(|one| (as_one(&one.key), narrow::title(one))).collect();
+    if !control.value.is_empty() && !offered.iter().any(|(value, _)| value == control.value) {
+        // The one that was chosen, however far down it stands.
+        let own = record.filter(|record| held(field, record) == control.value).and_then(|record| record.text(&field.name)).map(shown);
+        let text = own.or_else(|| making.source.choice(field, &values(control.value)).map(|one| narrow::title(&one)));
+        offered.insert(0, (control.value.to_owned(), text.unwrap_or_else(|| shown(control.value))));
+    }
+    html! {
+        (select(control, &offered, !field.required || control.value.is_empty()))
+        (offer.control(making, field))
+    }
+}
+
+/// The records that a related set may link, ticked where they are; in a large table those that a text finds.
 fn links(making: &Making<'_>, field: &Field, drawn: &DrawnField, record: Option<&Record>) -> Markup {
     let linked: Vec<Record> = match record {
         Some(record) => making.source.related(field, &[record]).map(|found| found.records).unwrap_or_default(),
@@ -254,20 +282,30 @@ fn links(making: &Making<'_>, field: &Field, drawn: &DrawnField, record: Option<
     };
     let was: Vec<String> = linked.iter().map(|one| as_one(&one.key)).collect();
     let now = making.sent.typed.as_ref().map_or_else(|| was.clone(), |typed| typed.ticked(&field.name).0);
-    let mut offered: Vec<Record> = making.source.choices(field, None).map(|found| found.records).unwrap_or_default();
-    // What is linked can be taken away, however far down it stands.
-    let further: Vec<Record> = linked.into_iter().filter(|one| !offered.iter().any(|other| other.key == one.key)).collect();
-    offered.extend(further);
+    let offer = Offer::of(making, field);
+    // What is linked or ticked stays to be seen, however far down it stands and whatever is looked for.
+    let chosen = now.iter().filter(|value| !was.contains(value)).filter_map(|value| making.source.choice(field, &values(value)));
+    let chosen: Vec<Record> = linked.into_iter().chain(chosen).collect();
+    // Above what is found, else where it stands among all.
+    let ticks = if offer.is_searched { followed_by(chosen, &offer.records) } else { followed_by(offer.records.clone(), &chosen) };
     html! {
         fieldset .links {
             legend { (drawn.label) }
-            div .ticks {
-                @for (at, one) in offered.iter().enumerate() {
+            div .ticks id=(id_of(making, &field.name)) {
+                @for (at, one) in ticks.iter().enumerate() {
                     @let (id, value) = (format!("{}-{at}", id_of(making, &field.name)), as_one(&one.key));
                     span { input type="checkbox" id=(id) name={ "related." (field.name) } value=(value) checked[now.contains(&value)]; " " label for=(id) { (narrow::title(one)) } }
                 }
             }
+            (offer.control(making, field))
             @for value in &was { input type="hidden" name={ "linked." (field.name) } value=(value); }
         }
     }
+}
+
+/// Records, and those of others that aren't among them.
+fn followed_by(mut records: Vec<Record>, others: &[Record]) -> Vec<Record> {
+    let further: Vec<Record> = others.iter().filter(|one| !records.iter().any(|other| other.key == one.key)).cloned().collect();
+    records.extend(further);
+    records
 }

@@ -105,3 +105,81 @@ fn a_browser_goes_through_the_application_before_and_after_the_merge() {
     window.follow("Both");
     assert!(window.text().contains("This page can't work") && window.text().contains("Thyme strips"), "{}", window.text());
 }
+
+#[test]
+fn what_a_field_offers_is_found_while_it_is_typed_and_what_was_chosen_stays() {
+    let Some(driver) = Driver::start() else { return };
+    let project = Project::demo(None);
+    project.sql(
+        "WITH RECURSIVE n (i) AS (SELECT 1000 UNION ALL SELECT i + 1 FROM n WHERE i < 1400)
+         INSERT INTO keeper (id, member_no, first_name, last_name, joined_on) SELECT i, 'X-' || i, 'Ada', 'Number ' || i, '2026-01-01' FROM n",
+    );
+    let served = Served::start(&project, &["--role", "everyone", "--write"]);
+    let window = driver.window();
+    window.open(&format!("http://127.0.0.1:{}/?key={}&here=/now/apiary/edit%3Fkey=1", served.port, served.key));
+    let before = window.script("return document.querySelector('[name=\"field.keeper\"]').selectedOptions[0].text");
+    window.fill("[name='find.keeper']", "number 1377");
+    window.wait("return [...document.querySelectorAll('[name=\"field.keeper\"] option')].some(o => o.text.includes('Number 1377'))");
+    assert_eq!(
+        window.script("return document.querySelector('[name=\"field.keeper\"]').selectedOptions[0].text"),
+        before,
+        "nothing was chosen"
+    );
+    assert_eq!(window.script("return document.activeElement.name"), "find.keeper", "whoever types goes on typing");
+    window.script("const f = document.querySelector('[name=\"field.keeper\"]'); f.value = '1377'; return ''");
+    // A related set: what is ticked stays while something else is looked for.
+    window.fill("[name='find.helpers']", "number 1399");
+    window.wait("return [...document.querySelectorAll('.ticks label')].some(l => l.textContent.includes('Number 1399'))");
+    window.script("[...document.querySelectorAll('.ticks label')].find(l => l.textContent.includes('Number 1399')).click(); return ''");
+    window.fill("[name='find.helpers']", "number 1388");
+    window.wait("return [...document.querySelectorAll('.ticks label')].some(l => l.textContent.includes('Number 1388'))");
+    let is_ticked = |name: &str| {
+        let label = format!("[...document.querySelectorAll('.ticks label')].find(l => l.textContent.includes('{name}'))");
+        window.script(&format!("return document.getElementById({label}.htmlFor).checked"))
+    };
+    assert_eq!((is_ticked("Number 1399"), is_ticked("Number 1388")), ("true".to_owned(), "false".to_owned()));
+    window.click(".form .main");
+    window.wait("return location.pathname === '/now/apiary/detail'");
+    assert!(window.text().contains("Number 1377") && window.text().contains("Number 1399"), "{}", window.text());
+    assert!(!window.text().contains("Number 1388"), "{}", window.text());
+}
+
+#[test]
+fn by_keyboard_alone_a_record_is_found_changed_and_saved() {
+    let Some(driver) = Driver::start() else { return };
+    let project = Project::demo(None);
+    let served = Served::start(&project, &["--role", "everyone", "--write"]);
+    let window = driver.window();
+    window.open(&format!("http://127.0.0.1:{}/?key={}", served.port, served.key));
+    const ENTER: &str = "\u{e007}";
+    let reach = |what: &str| {
+        for _ in 0..80 {
+            window.press("\u{e004}");
+            if window.script(&format!("const e = document.activeElement; return Boolean({what})")) == "true" {
+                // What has the focus is seen to have it.
+                let seen = "const s = getComputedStyle(document.activeElement); return s.outlineStyle !== 'none' || s.boxShadow !== 'none'";
+                assert_eq!(window.script(seen), "true", "nothing shows that {what} has the focus");
+                return;
+            }
+        }
+        panic!("no way by keyboard to {what}");
+    };
+    reach("e.tagName === 'A' && e.textContent === 'Hives'");
+    window.press(ENTER);
+    window.wait("return location.pathname === '/now/hive/list'");
+    reach("e.name === 'search'");
+    window.press("W-1");
+    window.press(ENTER);
+    window.wait("return location.search.includes('search=W-1')");
+    reach("(e.getAttribute('aria-label') || '').startsWith('Open W-1')");
+    window.press(ENTER);
+    window.wait("return location.pathname === '/now/hive/detail'");
+    reach("e.tagName === 'A' && e.textContent.startsWith('Edit')");
+    window.press(ENTER);
+    window.wait("return location.pathname === '/now/hive/edit'");
+    reach("e.name === 'field.colour'");
+    window.press("mossy");
+    reach("e.classList.contains('main')");
+    window.press(ENTER);
+    window.wait("return location.pathname === '/now/hive/detail' && document.body.innerText.includes('mossy')");
+}
