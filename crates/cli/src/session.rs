@@ -6,14 +6,13 @@ use crate::progress;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
-use ysomorph_core::definition::FileKey;
 use ysomorph_core::impact::data::{Counted, TableCounts};
 use ysomorph_core::merge::{Outcome, Question};
 use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
 use ysomorph_sources::{DataKey, Source, count, measure};
-use ysomorph_workspace::{Config, DatabaseConfig, Workspace};
+use ysomorph_workspace::{Config, DatabaseConfig, OpenError, Workspace, configuration};
 
 /// Names the database instead of the configuration.
 const URL_VARIABLE: &str = "YSOMORPH_URL";
@@ -90,12 +89,33 @@ pub struct Session {
 impl Session {
     /// The workspace.
     pub fn open(&self) -> Result<Workspace, CliError> {
-        let workspace = progress::during("reading the definition", || Workspace::open(&self.folder))?;
+        self.opened(|| Workspace::open(&self.folder))
+    }
+
+    /// The workspace as it is opened so.
+    pub fn opened(&self, open: impl FnOnce() -> Result<Workspace, OpenError>) -> Result<Workspace, CliError> {
+        let workspace = progress::during("reading the definition", open)?;
         if workspace.recovered {
             // The one write a looking command may make.
             eprintln!("{RECOVERED}");
         }
         Ok(workspace)
+    }
+
+    /// The workspace and the changed schema, for a look at what the one is to the other: of a large definition, what the change reaches.
+    pub fn open_for_change(&self, whole: bool) -> Result<(Workspace, Source, Schema), CliError> {
+        if !whole
+            && Workspace::has_index(&self.folder)
+            && let Ok(Some((_, config))) = configuration(&self.folder)
+        {
+            let source = self.changed_source(&config)?;
+            let changed = Session::read(&source, &config.database)?;
+            return Ok((self.opened(|| Workspace::open_for(&self.folder, &changed, &BTreeSet::new()))?, source, changed));
+        }
+        let workspace = self.open()?;
+        let source = self.changed_source(&workspace.config)?;
+        let changed = Session::read(&source, &workspace.config.database)?;
+        Ok((workspace, source, changed))
     }
 
     /// A source given on the command line.
@@ -249,17 +269,16 @@ fn digest(schema: &Schema) -> String {
 
 /// Every page, by entity.
 pub fn pages(workspace: &Workspace) -> Vec<(String, String)> {
-    let of = |(entity, node): (&str, &ysomorph_core::definition::Node)| -> Vec<(String, String)> {
-        node.get("page").map_or_else(Vec::new, |p| p.entries().iter().map(|e| (entity.to_owned(), e.key.clone())).collect())
+    let of = |entity: &'_ str| -> Vec<(String, String)> {
+        workspace.tree.pages(entity).into_iter().map(|page| (entity.to_owned(), page.to_owned())).collect()
     };
-    workspace.tree.entities().flat_map(of).collect()
+    workspace.entities().flat_map(of).collect()
 }
 
 /// Entities and pages.
 fn counts(workspace: &Workspace) -> (usize, usize) {
-    let pages = |file: &FileKey| workspace.tree.files.get(file).and_then(|n| n.get("page")).map_or(0, |p| p.entries().len());
-    let entities: Vec<&FileKey> = workspace.tree.files.keys().filter(|f| **f != FileKey::App).collect();
-    (entities.len(), entities.iter().map(|f| pages(f)).sum())
+    let entities: Vec<&str> = workspace.entities().collect();
+    (entities.len(), entities.iter().map(|entity| workspace.tree.pages(entity).len()).sum())
 }
 
 /// The key that hashes are made with: a file's, which is made if it isn't there, or the workspace's.

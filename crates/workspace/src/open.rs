@@ -6,15 +6,16 @@ use crate::files::{FileError, read_text, read_toml};
 use crate::folder::{self, LockError};
 use crate::joined;
 use crate::kept::Kept;
+use crate::opening::{Change, Known, Unopened};
 use crate::secret;
-use crate::state::State;
+use crate::state::{State, accepted_of};
 use crate::toml::{ParseError, parse};
 use rayon::prelude::*;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::OnceLock;
-use ysomorph_core::definition::{At, FileKey, Problem, Tree, validate, validate_workspace};
+use ysomorph_core::definition::{Asleep, At, FileKey, Problem, Tree, validate, validate_workspace};
 use ysomorph_core::impact::named::SOURCE_BROKEN;
 use ysomorph_core::merge::of_branches;
 use ysomorph_core::schema::Schema;
@@ -44,6 +45,8 @@ pub struct Workspace {
     pub answers: Vec<Answer>,
     /// Whether an interrupted write was completed on opening.
     pub recovered: bool,
+    /// What was known of the files, where not all of them were opened.
+    pub(crate) known: Option<Known>,
 }
 
 /// Why a workspace can't be opened.
@@ -76,19 +79,38 @@ impl Workspace {
         if !is_workspace(root) {
             return Err(OpenError::NotAWorkspace(root.to_owned()));
         }
-        folder::whole(root, |recovered| Workspace::read(root, recovered))?
+        folder::whole(root, |recovered| Workspace::read(root, recovered, None))?
     }
 
-    fn read(root: &Path, recovered: bool) -> Result<Workspace, OpenError> {
+    /// The same for a look at a change: entities that it doesn't reach stay closed, where it is known what they say. `also` are to
+    /// be opened in any case.
+    pub fn open_for(root: &Path, changed: &Schema, also: &BTreeSet<String>) -> Result<Workspace, OpenError> {
+        if !is_workspace(root) {
+            return Err(OpenError::NotAWorkspace(root.to_owned()));
+        }
+        folder::whole(root, |recovered| Workspace::read(root, recovered, Some(Change { changed, also })))?
+    }
+
+    fn read(root: &Path, recovered: bool, change: Option<Change<'_>>) -> Result<Workspace, OpenError> {
         let mut errors = Vec::new();
         let (config_text, config) = read_config(root, &mut errors);
-        let (texts, tree) = read_definition(root, &mut errors);
+        let texts = read_texts(root, &mut errors);
         let catalogues = crate::translations::read(root, &mut errors);
         let answers = decisions::read(root).unwrap_or_else(|e| {
             errors.push(e);
             Vec::new()
         });
-        let state = State::read(root).unwrap_or_else(|e| {
+        let state = State::texts(root, &mut errors);
+        let accepted = accepted_of(&state.read, &mut errors);
+        let unopened = Unopened { root, config_text: &config_text, texts: &texts, state: &state, accepted: &accepted };
+        let is_known_by_its_files = errors.is_empty() && catalogues.is_empty() && state.joined.is_empty();
+        let (asleep, known) = match change.filter(|_| is_known_by_its_files).and_then(|change| unopened.asleep(change)) {
+            Some((asleep, known)) => (asleep, Some(known)),
+            None => (Asleep::default(), None),
+        };
+        let tree = read_definition(&texts, asleep, &mut errors);
+        let is_open = |file: &FileKey| !tree.asleep.contains(file.name());
+        let state = State::of(state, accepted, &is_open).unwrap_or_else(|e| {
             errors.extend(e);
             State::default()
         });
@@ -106,6 +128,7 @@ impl Workspace {
                 problems: OnceLock::new(),
                 answers,
                 recovered,
+                known,
             }),
             Some(config) if errors.is_empty() => Err(OpenError::Format(config.format)),
             _ => Err(OpenError::Files(errors)),
@@ -114,7 +137,17 @@ impl Workspace {
 
     /// The definition with everything that is hidden, lifted to what stands in its files.
     pub(crate) fn kept(&self) -> &Kept {
-        self.kept.get_or_init(|| self.state.kept.lifted(&self.texts))
+        self.kept.get_or_init(|| {
+            let asleep = &self.tree.asleep;
+            let mut kept = self.state.kept.lifted(&self.texts, &|file| !asleep.contains(file.name()));
+            kept.whole.tree.asleep = asleep.clone();
+            kept
+        })
+    }
+
+    /// All entities, open or not.
+    pub fn entities(&self) -> impl Iterator<Item = &str> {
+        self.texts.keys().filter(|file| **file != FileKey::App).map(FileKey::name)
     }
 
     /// The accepted schema.
@@ -245,47 +278,48 @@ fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Opti
     (text, config)
 }
 
-fn read_definition(root: &Path, errors: &mut Vec<FileError>) -> (BTreeMap<FileKey, String>, Tree) {
-    let (mut texts, mut tree) = (BTreeMap::new(), Tree::default());
+/// The texts of the definition's files.
+fn read_texts(root: &Path, errors: &mut Vec<FileError>) -> BTreeMap<FileKey, String> {
     let names = definition_files(root).unwrap_or_else(|error| {
         errors.push(error);
         Vec::new()
     });
-    // Reading and parsing take the longest of all that opening does.
     let read = |name: &String| {
         let stem = name.trim_end_matches(".toml");
         let key = if stem == "app" { FileKey::App } else { FileKey::Entity(stem.to_owned()) };
         let text = read_text(root, &key.path());
-        let parsed = match &text {
-            Ok(Some(text)) => Some(parse(text)),
-            _ => None,
-        };
-        (key, text, parsed)
+        (key, text)
     };
-    for (key, text, parsed) in names.par_iter().map(read).collect::<Vec<_>>() {
+    let mut texts = BTreeMap::new();
+    for (key, text) in names.par_iter().map(read).collect::<Vec<_>>() {
         match text {
-            Ok(Some(text)) => {
-                match parsed {
-                    Some(Ok(node)) => {
-                        tree.files.insert(key.clone(), node);
-                    }
-                    Some(Err(first)) => {
-                        let mut all = crate::toml::errors(&text);
-                        if all.is_empty() {
-                            all.push(first);
-                        }
-                        let shared: Arc<str> = text.as_str().into();
-                        errors.extend(all.into_iter().map(|error| toml_error(key.path(), &shared, error)));
-                    }
-                    None => {}
-                }
-                texts.insert(key, text);
-            }
-            Ok(None) => {}
+            Ok(text) => texts.extend(text.map(|text| (key, text))),
             Err(error) => errors.push(error),
         }
     }
-    (texts, tree)
+    texts
+}
+
+/// The definition that these texts say, but for entities that aren't opened.
+fn read_definition(texts: &BTreeMap<FileKey, String>, asleep: Asleep, errors: &mut Vec<FileError>) -> Tree {
+    // Parsing takes the longest of all that opening does.
+    let open: Vec<(&FileKey, &String)> = texts.iter().filter(|(file, _)| !asleep.contains(file.name())).collect();
+    let parsed: Vec<_> = open.into_par_iter().map(|(file, text)| (file, text, parse(text))).collect();
+    let mut tree = Tree { asleep, ..Tree::default() };
+    for (file, text, parsed) in parsed {
+        match parsed {
+            Ok(node) => tree.files.insert(file.clone(), node),
+            Err(first) => {
+                let mut all = crate::toml::errors(text);
+                if all.is_empty() {
+                    all.push(first);
+                }
+                let shared: Arc<str> = text.as_str().into();
+                errors.extend(all.into_iter().map(|error| toml_error(file.path(), &shared, error)));
+            }
+        }
+    }
+    tree
 }
 
 /// The definition's files, by name. Without their folder there is no definition, which is something else than an empty one.

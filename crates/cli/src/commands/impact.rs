@@ -10,18 +10,44 @@ use crate::output::Output;
 use crate::scene::with_scene;
 use crate::session::Session;
 pub use arguments::Arguments;
-use look::look;
+use look::{Looked, look};
+use std::collections::BTreeSet;
+use std::mem::ManuallyDrop;
 use ysomorph_report::text;
+use ysomorph_workspace::Workspace;
+
+/// From how many files on a definition has an index: fewer are opened before it would be read.
+const INDEX_FROM: usize = 200;
+/// Says otherwise.
+const INDEX_FROM_VARIABLE: &str = "YSOMORPH_INDEX_FROM";
+
+fn index_from() -> usize {
+    std::env::var(INDEX_FROM_VARIABLE).ok().and_then(|text| text.parse().ok()).unwrap_or(INDEX_FROM)
+}
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let workspace = session.open()?;
-    arguments.check_names(&workspace)?;
     if !session.several.is_empty() {
+        let workspace = session.open()?;
+        arguments.check_names(&workspace)?;
         return several::run(arguments, session, &workspace, output);
     }
-    let source = session.changed_source(&workspace.config)?;
-    let changed = Session::read(&source, &workspace.config.database)?;
-    let (mut report, outcome) = look(arguments, session, &workspace, &changed, &source)?;
+    // Pictures are of everything, and records are counted for everything.
+    let (workspace, source, changed) = session.open_for_change(session.pictures || arguments.data)?;
+    // The process ends with the command: taking a large definition apart again would only take time.
+    let mut workspace = ManuallyDrop::new(workspace);
+    arguments.check_names(&workspace)?;
+    let mut looked = look(arguments, session, &workspace, &changed, &source)?;
+    let mut also = BTreeSet::new();
+    while !looked.outcome.unsteady.is_empty() {
+        also.extend(looked.outcome.unsteady.iter().cloned());
+        workspace = ManuallyDrop::new(session.opened(|| Workspace::open_for(&session.folder, &changed, &also))?);
+        looked = look(arguments, session, &workspace, &changed, &source)?;
+    }
+    if workspace.texts.len() >= index_from() {
+        workspace.keep_index(&looked.told);
+    }
+    let Looked { mut report, outcome, .. } = looked;
+    let outcome = ManuallyDrop::new(outcome);
     with_scene(&mut report, session, &workspace, Some((&outcome, &changed)))?;
     print(output, &report, text::impact)?;
     let totals = report.totals.unwrap_or_default();

@@ -39,6 +39,7 @@ mod narrowed;
 mod parts;
 mod people;
 mod properties;
+mod reach;
 mod readers;
 mod renames;
 mod rights;

@@ -178,6 +178,43 @@ impl Database {
         database
     }
 
+    /// Takes another one in, under names of its own, with references to it and from it.
+    pub fn add(&mut self, mut other: Database, number: usize, random: &mut Random) {
+        let named = |name: &str| format!("{name} {number}");
+        for table in &mut other.tables {
+            table.uid += number * 100_000;
+            table.name = named(&table.name);
+            table.view_of = table.view_of.as_deref().map(named);
+            for column in &mut table.columns {
+                column.uid += number * 100_000;
+                column.to = column.to.as_deref().map(named);
+            }
+        }
+        self.uids += other.uids + number * 100_000;
+        self.tables.append(&mut other.tables);
+        for _ in 0..random.below(3) {
+            let (from, to) = (random.below(self.tables.len()), random.pick(&self.tables).clone());
+            let table = &mut self.tables[from];
+            if to.view_of.is_some() || table.view_of.is_some() || table.columns.iter().any(|c| c.name == "other_id") {
+                continue;
+            }
+            let like = table.columns.first().cloned();
+            table.columns.extend(like.map(|like| Column {
+                uid: like.uid + 50_000,
+                name: "other_id".to_owned(),
+                kind: "INTEGER".to_owned(),
+                required: false,
+                default: false,
+                unique: false,
+                generated: false,
+                to: Some(to.name),
+                to_column: None,
+                values: 0,
+                action: "",
+            }));
+        }
+    }
+
     /// The same with records that go along when others go, and tables without a key.
     pub fn wild(random: &mut Random) -> Database {
         let mut database = Database::random(random);

@@ -29,8 +29,8 @@ struct Visited {
 }
 
 /// An edit of one line, found again by the header above it.
-struct Edit {
-    file: String,
+pub struct Edit {
+    pub file: String,
     header: String,
     line: String,
     kind: Kind,
@@ -69,7 +69,7 @@ fn lines(text: &str) -> Vec<(String, usize, String)> {
 }
 
 impl Edit {
-    fn random(root: &Path, random: &mut Random, number: usize) -> Option<Edit> {
+    pub fn random(root: &Path, random: &mut Random, number: usize) -> Option<Edit> {
         let all = texts(root);
         let files: Vec<&String> = all.keys().filter(|f| f.ends_with(".toml") && *f != "app.toml").collect();
         let file = (*random.pick(&files)).clone();
@@ -100,7 +100,7 @@ impl Edit {
     }
 
     /// The text with the edit; nothing where the line isn't there as it was.
-    fn apply(&self, text: &str) -> Option<String> {
+    pub fn apply(&self, text: &str) -> Option<String> {
         let is_it = |(header, _, line): &(String, usize, String)| {
             let same = match &self.kind {
                 Kind::Without(member) => line.starts_with("fields = [") && line.contains(&format!(", \"{member}\"")),

@@ -10,13 +10,16 @@ use rayon::prelude::*;
 use std::sync::Arc;
 
 impl Model {
-    /// Reads the model, the files at the same time.
+    /// Reads the model, the files at the same time; without lists of entities that aren't open.
     pub fn of(tree: &Tree) -> Model {
         let app = tree.app().map(|root| read_app(&Reader::of(FileKey::App, root))).unwrap_or_default();
         let files: Vec<(&str, &Node)> = tree.entities().collect();
         let read = |(name, root): (&str, &Node)| {
             let reader = Reader::of(FileKey::Entity(name.to_owned()), root);
-            Some((name.to_owned(), read_entity(&reader, name)?))
+            let mut entity = read_entity(&reader, name)?;
+            // What an entity that isn't open lists of itself elsewhere is as it was.
+            entity.pages.iter_mut().for_each(|page| page.children.retain(|child| !tree.asleep.contains(&child.entity.value)));
+            Some((name.to_owned(), entity))
         };
         Model { app, entities: files.into_par_iter().filter_map(read).collect::<Vec<_>>().into_iter().collect() }
     }

@@ -2,6 +2,7 @@
 //!
 //! One walk over the [`Shape`] serves renaming, setting aside and checking.
 
+use super::known::KnownEntity;
 use super::{FileKey, Node, Role, Seg, Shape, Tree, shape_of};
 use crate::name;
 use crate::schema::Schema;
@@ -9,6 +10,7 @@ use crate::sql;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
 use std::ops::Range;
+use std::sync::Arc;
 
 /// What a name refers to.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -59,57 +61,21 @@ pub struct Reference {
     pub to: Referent,
 }
 
-/// What the walk has to know of an entity to say what a name in another place means.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct KnownEntity {
-    /// Its table, as names compare.
-    pub table: String,
-    /// Its key columns.
-    pub key: Vec<String>,
-    /// A query that stands in for the table.
-    pub select: Option<String>,
-    /// Its fields.
-    pub fields: BTreeMap<String, KnownField>,
-}
-
-/// What the walk has to know of a field.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct KnownField {
-    /// Its columns.
-    pub columns: Vec<String>,
-    /// The entity that a lookup or related set points at.
-    pub target: Option<String>,
-    /// The join table of a related set, with its columns here and there.
-    pub through: Option<(String, Vec<String>, Vec<String>)>,
-}
-
-impl KnownField {
-    /// Whether a column is one of its columns.
-    pub fn is_over(&self, column: &str) -> bool {
-        name::contains(&self.columns, column)
-    }
-}
-
-impl KnownEntity {
-    /// What the entity's own SQL is over.
-    pub fn scope(&self) -> sql::Scope<'_> {
-        sql::Scope::Columns { table: &self.table, select: self.select.as_deref() }
-    }
-}
-
 /// Entities by name.
 #[derive(Debug, Clone, Default)]
 pub struct EntityIndex {
     /// By entity name.
-    pub entities: BTreeMap<String, KnownEntity>,
+    pub entities: BTreeMap<String, Arc<KnownEntity>>,
 }
 
 impl EntityIndex {
-    /// Reads the names in use from a tree.
+    /// Reads the names in use from a tree; those of entities that aren't open too.
     pub fn of(tree: &Tree) -> EntityIndex {
         let files: Vec<(&str, &Node)> = tree.entities().collect();
-        let read: Vec<(String, KnownEntity)> = files.into_par_iter().map(|(name, node)| (name.to_owned(), KnownEntity::of(node))).collect();
-        EntityIndex { entities: read.into_iter().collect() }
+        let known = |(name, node): (&str, &Node)| (name.to_owned(), Arc::new(KnownEntity::of(node)));
+        let read: Vec<(String, Arc<KnownEntity>)> = files.into_par_iter().map(known).collect();
+        let asleep = tree.asleep.iter().map(|(name, sleeper)| (name.to_owned(), Arc::clone(&sleeper.known)));
+        EntityIndex { entities: asleep.chain(read).collect() }
     }
 
     /// The table of an entity.
@@ -125,54 +91,13 @@ impl EntityIndex {
     /// The same entities over tables under other names.
     pub fn renamed(&self, map: &crate::rename::RenameMap) -> EntityIndex {
         let mut index = self.clone();
-        for entity in index.entities.values_mut() {
-            let old = entity.table.clone();
-            for columns in entity.fields.values_mut().map(|f| &mut f.columns).chain([&mut entity.key]) {
-                columns.iter_mut().for_each(|c| *c = map.column(&old, c).to_owned());
-            }
-            for (through, here, there) in entity.fields.values_mut().filter_map(|f| f.through.as_mut()) {
-                let old = through.clone();
-                here.iter_mut().chain(there).for_each(|c| *c = map.column(&old, c).to_owned());
-                map.table(&old).clone_into(through);
-            }
-            entity.table = map.table(&old).to_owned();
-        }
+        index.entities.values_mut().for_each(|entity| KnownEntity::rename(entity, map));
         index
     }
 
     /// The entities of a table.
     pub fn of_table<'a>(&'a self, table: &'a str) -> impl Iterator<Item = (&'a str, &'a KnownEntity)> {
-        self.entities.iter().filter(move |(_, e)| name::same(&e.table, table)).map(|(n, e)| (n.as_str(), e))
-    }
-}
-
-impl KnownEntity {
-    fn of(node: &Node) -> KnownEntity {
-        let text = |n: Option<&Node>| n.and_then(Node::as_text).map(name::read);
-        let columns = |field: &Node| -> Vec<String> {
-            match field.get("columns") {
-                Some(list) => list.strings().iter().map(|c| name::read(c)).collect(),
-                None => text(field.get("column")).into_iter().collect(),
-            }
-        };
-        let list = |node: &Node, key: &str| -> Vec<String> {
-            node.get(key).map(Node::strings).unwrap_or_default().iter().map(|c| name::read(c)).collect()
-        };
-        let names = |field: &Node| {
-            let pointing = ["lookup", "related"].iter().find_map(|k| field.get(k));
-            let through = field
-                .get("related")
-                .and_then(|r| Some((r.get("through").and_then(Node::as_text).map(name::read_table)?, list(r, "here"), list(r, "there"))));
-            let target = pointing.and_then(|l| l.get("entity")).and_then(Node::as_text).map(str::to_owned);
-            KnownField { columns: columns(field), target, through }
-        };
-        let fields = node.get("field").map(Node::entries).unwrap_or_default();
-        KnownEntity {
-            table: node.get("table").and_then(Node::as_text).map(name::read_table).unwrap_or_default(),
-            key: list(node, "key"),
-            select: node.get("source").and_then(|s| s.get("select")).and_then(Node::as_text).map(str::to_owned),
-            fields: fields.iter().map(|f| (f.key.clone(), names(&f.node))).collect(),
-        }
+        self.entities.iter().filter(move |(_, e)| name::same(&e.table, table)).map(|(n, e)| (n.as_str(), &**e))
     }
 }
 

@@ -1,6 +1,7 @@
 //! The definition as written: its files. A copy shares every file with what it was copied from, until one of them changes it: a merge copies
 //! the definition several times and changes few of its files.
 
+use super::asleep::Asleep;
 use super::node::{FileKey, Node, Seg};
 use std::collections::{BTreeMap, btree_map};
 use std::sync::Arc;
@@ -10,6 +11,8 @@ use std::sync::Arc;
 pub struct Tree {
     /// A file each.
     pub files: Files,
+    /// Entities that weren't opened.
+    pub asleep: Asleep,
 }
 
 impl Tree {
@@ -29,6 +32,22 @@ impl Tree {
             FileKey::Entity(name) => Some((name.as_str(), node)),
             FileKey::App => None,
         })
+    }
+
+    /// The pages of an entity, open or not.
+    pub fn pages(&self, entity: &str) -> Vec<&str> {
+        match self.asleep.get(entity) {
+            Some(sleeper) => sleeper.pages.iter().map(String::as_str).collect(),
+            None => {
+                let pages = self.entity(entity).and_then(|root| root.get("page")).map(Node::entries).unwrap_or_default();
+                pages.iter().map(|page| page.key.as_str()).collect()
+            }
+        }
+    }
+
+    /// Whether an entity, open or not, has a page.
+    pub fn has_page(&self, entity: &str, page: &str) -> bool {
+        self.pages(entity).contains(&page)
     }
 
     /// What stands at a place.

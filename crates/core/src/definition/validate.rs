@@ -291,14 +291,14 @@ impl Checker<'_> {
                     name::nearest(routine, schema.objects.routines.iter().map(|r| r.name.as_str())),
                 ),
                 Referent::Page { entity, page } => {
-                    let pages = tree.entity(entity).and_then(|e| e.get("page")).map(Node::entries).unwrap_or_default();
-                    if !index.entities.contains_key(entity) || pages.iter().any(|p| p.key == *page) {
+                    let pages = tree.pages(entity);
+                    if !index.entities.contains_key(entity) || pages.contains(&page.as_str()) {
                         continue;
                     }
                     (
                         ProblemKind::UnknownName,
                         format!("`{}` has no page `{}`", name::shown(entity), name::shown(page)),
-                        name::nearest(page, pages.iter().map(|p| p.key.as_str())),
+                        name::nearest(page, pages.iter().copied()),
                     )
                 }
                 _ => continue,

@@ -23,6 +23,7 @@ mod referable;
 mod references;
 mod routines;
 mod sections;
+mod steady;
 mod titles;
 
 pub use constraints::Declared;
@@ -32,7 +33,7 @@ pub use labels::{field_label, of_value as choice_label, unit_of};
 pub use names::{NamesInUse, wanted_name};
 pub use notes::{Doubt, Guess, Note, worth_a_look};
 
-use crate::definition::{FileKey, Node, Tree, rename_mentions};
+use crate::definition::{Asleep, FileKey, Node, Tree, rename_mentions};
 use crate::name;
 use crate::schema::{Schema, Table, TableKind};
 use context::{Context, Drafted, Title};
@@ -63,9 +64,11 @@ pub struct Draft {
     pub tree: Tree,
     /// By entity over a view whose key is a guess: the view, and keys it may have, the guess first.
     pub keys: BTreeMap<String, (String, Vec<Vec<String>>)>,
+    /// By entity that isn't open and wasn't drafted: the same number in two drafts where both would draft the same file.
+    pub signs: BTreeMap<String, u64>,
 }
 
-/// Drafts a whole definition.
+/// Drafts a whole definition, but for the entities in it that aren't open.
 pub fn draft(schema: &Schema, plan: &DraftInput<'_>) -> Draft {
     built(schema, plan, |_, draft| draft)
 }
@@ -82,11 +85,12 @@ fn built<R>(schema: &Schema, plan: &DraftInput<'_>, then: impl FnOnce(&Context<'
     let names = Names { schema, conventions: plan.conventions, in_use: &in_use, prefix, referable };
     let context = gathered(&names, &joins, plan.open_to);
     let mut draft = Draft::default();
-    let entities: Vec<&Drafted<'_>> = context.entities.values().collect();
+    let asleep = &plan.names.asleep;
+    let entities: Vec<&Drafted<'_>> = context.entities.values().filter(|d| !asleep.contains(&d.entity)).collect();
     let drawn: Vec<(FileKey, Node)> =
-        entities.into_par_iter().map(|drafted| (FileKey::Entity(drafted.entity.clone()), entity::draft(&context, drafted))).collect();
+        entities.par_iter().map(|drafted| (FileKey::Entity(drafted.entity.clone()), entity::draft(&context, drafted))).collect();
     draft.tree.files.extend(drawn);
-    let guessed = context.entities.values().filter(|d| !d.key_is_sure);
+    let guessed = entities.iter().filter(|d| !d.key_is_sure);
     draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), keys::possible_keys(d.table)))).collect();
     let mut app = Node::table().with("title", plan.title.into());
     if let Some(role) = plan.open_to {
@@ -95,12 +99,16 @@ fn built<R>(schema: &Schema, plan: &DraftInput<'_>, then: impl FnOnce(&Context<'
     draft.tree.files.insert(FileKey::App, app.with_some("menu", menu::menu(&context)));
     let now = first.inverse();
     if !now.is_empty() {
+        // What is drafted may speak of what isn't open.
+        draft.tree.asleep = asleep.renamed(first);
         rename_mentions(&mut draft.tree, schema, &now);
+        draft.tree.asleep = Asleep::default();
         for (view, keys) in draft.keys.values_mut() {
             keys.iter_mut().flatten().for_each(|c| *c = now.column(view, c).to_owned());
             *view = now.table(view).to_owned();
         }
     }
+    draft.signs = steady::signs(&context, asleep);
     then(&context, draft)
 }
 

@@ -1,6 +1,6 @@
 //! Names in use: what drafting takes over, so that elements keep their identity.
 
-use crate::definition::{EntityIndex, KnownField, Node, Tree};
+use crate::definition::{Asleep, EntityIndex, KnownField, Node, Tree};
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Schema, Table};
@@ -11,6 +11,8 @@ use std::collections::{BTreeMap, BTreeSet};
 pub struct NamesInUse {
     /// From the names of now to the first ones.
     pub(super) first: RenameMap,
+    /// Entities that aren't open: they aren't drafted.
+    pub(super) asleep: Asleep,
     entities: BTreeMap<String, String>,
     fields: BTreeMap<String, BTreeMap<Vec<String>, String>>,
     taken_entities: BTreeSet<String>,
@@ -33,6 +35,7 @@ impl Default for NamesInUse {
     fn default() -> NamesInUse {
         NamesInUse {
             first: RenameMap::default(),
+            asleep: Asleep::default(),
             entities: BTreeMap::new(),
             fields: BTreeMap::new(),
             taken_entities: BTreeSet::from(["app".to_owned()]),
@@ -56,7 +59,7 @@ impl NamesInUse {
         is_own: &dyn Fn(&str) -> bool,
         is_added: &dyn Fn(&str) -> bool,
     ) -> NamesInUse {
-        let mut names = NamesInUse { first, ..NamesInUse::default() };
+        let mut names = NamesInUse { first, asleep: definition.asleep.clone(), ..NamesInUse::default() };
         let index = now.renamed(&names.first);
         let (own, drafted): (Vec<_>, Vec<_>) = index.entities.iter().partition(|(entity, _)| is_own(entity));
         for (entity, known) in drafted.iter().chain(&own) {
@@ -76,12 +79,15 @@ impl NamesInUse {
                 names.fields.entry(entity.clone()).or_default().entry(identity(own)).or_insert_with(|| field.clone());
             }
         }
-        for (entity, node) in definition.entities() {
-            let table = now.table(entity).unwrap_or_default();
-            let first = |column: &String| names.first.column(table, &name::read(column)).to_owned();
-            let list = |key: &str| node.get(key).map(Node::strings).unwrap_or_default().iter().map(first).collect::<Vec<_>>();
-            let (left_out, key) = (list("left_out").iter().map(|c| name::fold(c)).collect(), list("key"));
-            names.left_out.insert(entity.to_owned(), left_out);
+        for (entity, known) in &now.entities {
+            let left_out = match definition.asleep.get(entity) {
+                Some(sleeper) => sleeper.left_out.clone(),
+                None => definition.entity(entity).and_then(|root| root.get("left_out")).map(Node::strings).unwrap_or_default(),
+            };
+            let first = |column: &str| names.first.column(&known.table, column).to_owned();
+            let (left_out, key): (Vec<String>, Vec<String>) =
+                (left_out.iter().map(|c| name::fold(&first(&name::read(c)))).collect(), known.key.iter().map(|c| first(c)).collect());
+            names.left_out.insert(entity.clone(), left_out);
             names.keys.extend(index.table(entity).map(|table| (name::fold(table), vec![key])));
         }
         names

@@ -76,7 +76,8 @@ pub fn reached(tree: &Tree, comparison: &Comparison) -> Tree {
         next.extend(more);
     }
     let is_reached = |file: &FileKey| *file == FileKey::App || reached.contains(file.name());
-    Tree { files: tree.files.iter().filter(|(file, _)| is_reached(file)).map(|(file, node)| (file.clone(), node.clone())).collect() }
+    let files = tree.files.iter().filter(|(file, _)| is_reached(file)).map(|(file, node)| (file.clone(), node.clone()));
+    Tree { files: files.collect(), ..Tree::default() }
 }
 
 /// What a merge leaves to people in the definition as it leaves it, and beside it: what the rules find there of the change

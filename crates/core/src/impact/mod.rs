@@ -46,6 +46,7 @@ use crate::changes::Comparison;
 use crate::definition::{Model, Tree};
 use crate::schema::Schema;
 use rayon::prelude::*;
+use std::collections::BTreeSet;
 
 /// All findings: breaks first, then by entity and place.
 pub fn impact(input: ImpactInput<'_>) -> Vec<Finding> {
@@ -69,6 +70,12 @@ fn impact_by(input: ImpactInput<'_>, wanted: &(dyn Fn(&Rule) -> bool + Sync)) ->
     // What was so before and hurts nobody is for `check` to tell.
     findings.retain(|f| input.is_check() || f.severity != Severity::Note || f.cause.is_some());
     findings
+}
+
+/// The entities of which something is told that no change is the cause of, so that it is told of the next change too.
+pub fn told_whatever_changes(findings: &[Finding]) -> BTreeSet<String> {
+    let told = findings.iter().filter(|f| f.cause.is_none() && f.severity != Severity::Note);
+    told.filter_map(|f| f.entity.clone()).collect()
 }
 
 /// One finding for all pages of which a rule says the same, in the same place: they stand one behind the other.

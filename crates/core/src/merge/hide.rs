@@ -165,7 +165,7 @@ impl<'a> Run<'a> {
         let is_there = |to: &Referent| match to {
             Referent::Field { entity, field } => self.index.entities.get(entity).is_some_and(|e| e.fields.contains_key(field)),
             Referent::Entity(entity) => self.index.entities.contains_key(entity),
-            Referent::Page { entity, page } => whole.tree.entity(entity).and_then(|e| e.get("page")?.get(page)).is_some(),
+            Referent::Page { entity, page } => whole.tree.has_page(entity, page),
             _ => true,
         };
         let gone: Vec<usize> = self.by_referent.iter().filter(|(to, _)| !is_there(to)).flat_map(|(_, all)| all.iter().copied()).collect();
@@ -339,7 +339,7 @@ fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>, concealed: &BTre
 
 /// A title of the fields over an entity's key.
 pub(super) fn key_title(file: &FileKey, root: &Node) -> Option<Node> {
-    let index = EntityIndex::of(&Tree { files: [(file.clone(), root.clone())].into_iter().collect() });
+    let index = EntityIndex::of(&Tree { files: [(file.clone(), root.clone())].into_iter().collect(), ..Tree::default() });
     let known = index.entities.get(file.name())?;
     let keys = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| crate::name::contains(&known.key, c)));
     let title = keys.map(|(f, _)| format!("{{{f}}}")).collect::<Vec<_>>().join(" ");

@@ -25,7 +25,8 @@ fn restricted(root: &Node) -> Vec<Vec<String>> {
 /// What is shown of the entities in which somebody is restricted by field.
 pub(super) fn restricted_shown(whole: &Whole) -> Tree {
     let files = whole.tree.files.iter().filter(|(_, root)| !restricted(root).is_empty());
-    Tree { files: files.filter_map(|(file, root)| Some((file.clone(), super::whole::shown(root, &whole.tiles)?))).collect() }
+    let shown = files.filter_map(|(file, root)| Some((file.clone(), super::whole::shown(root, &whole.tiles)?)));
+    Tree { files: shown.collect(), ..Tree::default() }
 }
 
 /// Entities of which somebody is restricted by field.
@@ -62,7 +63,7 @@ pub(super) fn narrow(whole: &mut Whole, before: &Tree, new_fields: &BTreeMap<Str
     for (entity, fields) in new_fields {
         let Some(root) = tree.files.get_mut(&FileKey::Entity(entity.clone())) else { continue };
         for of in restricted(root) {
-            let was_seen = seen(before.entity(entity), index_before.entities.get(entity), &of);
+            let was_seen = seen(before.entity(entity), index_before.entities.get(entity).map(|known| &**known), &of);
             for field in fields {
                 let Some(own) = index.entities.get(entity).and_then(|e| e.fields.get(field)) else { continue };
                 let known = !own.columns.is_empty() && own.columns.iter().all(|c| was_seen.contains(&name::fold(c)));

@@ -80,6 +80,8 @@ pub struct Outcome {
     pub exclude: Vec<String>,
     /// Answers that no question asked for.
     pub unasked: Vec<String>,
+    /// Entities that weren't open and would be drafted otherwise now: without them this isn't the whole of the merge.
+    pub unsteady: BTreeSet<String>,
 }
 
 impl Outcome {

@@ -17,7 +17,7 @@ use super::whole::{Whole, has_own};
 use super::{claim, follow, narrow, rekey};
 use crate::changes::Comparison;
 use crate::definition::{EntityIndex, FileKey, Node, Tree, Value};
-use crate::draft::{DraftInput, NamesInUse, draft};
+use crate::draft::{Draft, DraftInput, NamesInUse, draft};
 use crate::merge::{Element, Thing};
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
@@ -53,8 +53,15 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let index = EntityIndex::of(&whole.tree);
     let accepted = carried.names.applied_to(given.accepted);
     let ordered = in_accepted_order(&carried.all, &effective);
-    let is_own = |entity: &str| whole.tree.entity(entity).and_then(|root| whole.tile(root)).is_some_and(|t| t.own);
+    let asleep = &given.whole.tree.asleep;
+    let is_own = |entity: &str| match asleep.get(entity) {
+        Some(sleeper) => sleeper.is_own,
+        None => whole.tree.entity(entity).and_then(|root| whole.tile(root)).is_some_and(|t| t.own),
+    };
     let is_added = |entity: &str| {
+        if let Some(sleeper) = asleep.get(entity) {
+            return sleeper.is_added;
+        }
         let root = whole.tree.entity(entity);
         root.is_some_and(|root| whole.tile(root).is_some_and(|t| t.added) && !has_own(root, &whole.tiles))
     };
@@ -74,22 +81,23 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let seen = with_kept_references(&accepted, &whole, &index);
     let plan =
         |names: &NamesInUse, schema: &Schema| draft(schema, &DraftInput { conventions: given.conventions, names, open_to, title: &title });
-    let first = plan(&names, &seen).tree;
+    let first = plan(&names, &seen);
     // What a person deleted isn't drafted, so that nothing else in a draft names it.
     let lost = Lost::of(&carried.known);
-    let (columns, deleted) = names.deleted(&index, &first);
+    let (columns, deleted) = names.deleted(&index, &first.tree);
     keep_out(&mut left_out, &columns, &deleted, &by_first_names);
     let without_deleted = (!left_out.columns.is_empty() || !left_out.tables.is_empty()).then(|| {
         names.keep_out(&left_out.columns, &left_out.tables);
-        plan(&names, &seen).tree
+        plan(&names, &seen)
     });
-    let deleted = without_deleted.as_ref().map(|accepted_draft| deleted_fields(&first, accepted_draft)).unwrap_or_default();
-    let accepted_draft = without_deleted.unwrap_or(first);
+    let deleted = without_deleted.as_ref().map(|accepted_draft| deleted_fields(&first.tree, &accepted_draft.tree)).unwrap_or_default();
+    let Draft { tree: accepted_draft, signs, .. } = without_deleted.unwrap_or(first);
     left_out.elements.extend(claim::claim(&mut whole, &accepted_draft, given.fresh));
     narrow::restrict(&mut whole);
     let chosen = names.clone().with_keys(given.answers);
     let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index));
     let mut changed_draft = drafted.tree;
+    let unsteady = signs.into_iter().filter(|(entity, sign)| drafted.signs.get(entity) != Some(sign)).map(|(entity, _)| entity).collect();
     let hidden = hidden_replacements(given, &comparison, &taken, &mut changed_draft);
     let concealed = conceal_titles(&mut whole, &accepted_draft, &mut changed_draft);
 
@@ -228,6 +236,7 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
         renamed_fields: followed.into_iter().map(|((entity, from), to)| (entity, from, to)).collect(),
         exclude: tables.exclude,
         unasked,
+        unsteady,
     }
 }
 

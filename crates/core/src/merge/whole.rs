@@ -43,7 +43,7 @@ impl Whole {
             let whole = is_all_shown(node, &self.tiles);
             (file.clone(), if whole { None } else { Some(shown(node, &self.tiles)) })
         };
-        let mut tree = Tree::default();
+        let mut tree = Tree { asleep: self.tree.asleep.clone(), ..Tree::default() };
         for (file, partly) in files.into_par_iter().map(partly).collect::<Vec<_>>() {
             match partly {
                 // What hides nothing is shown as it is.

@@ -27,6 +27,11 @@ impl RenameMap {
         self.tables.is_empty() && self.columns.values().all(BTreeMap::is_empty)
     }
 
+    /// Whether a table, or a column of it, is renamed.
+    pub fn concerns(&self, table: &str) -> bool {
+        !self.is_empty() && (self.tables.contains_key(&name::fold(table)) || self.columns.contains_key(&name::fold(table)))
+    }
+
     /// The table's name now.
     pub fn table<'a>(&'a self, table: &'a str) -> &'a str {
         self.tables.get(&name::fold(table)).map_or(table, |(_, to)| to)

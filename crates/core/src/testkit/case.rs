@@ -97,7 +97,7 @@ impl Case {
                 }
                 "counted" => case.counted = rest.parse().unwrap_or_else(|_| panic!("`{rest}` is no number")),
                 "password" => case.around.passwords.push(Location { file: "ysomorph.toml".to_owned(), line: 3, column: 1 }),
-                "on" | "before" | "given" | "after" | "finds" | "then" | "asks" => {}
+                "on" | "before" | "given" | "after" | "finds" | "then" | "asks" | "closed" => {}
                 other => panic!("`{other}` says nothing"),
             }
         }

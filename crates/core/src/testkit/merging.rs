@@ -14,13 +14,14 @@
 
 use super::case::{Case, cases, said};
 use super::definition::{ROLE, is_as_said, there, written};
-use crate::definition::{FileKey, Node, Tree, Value, validate};
+use crate::definition::{Asleep, FileKey, Node, Sleeper, Tree, Value, validate};
 use crate::draft::Conventions;
-use crate::merge::{FieldNaming, Identities, MergeInput, NewFields, Outcome, Tile, Whole, merge, safe_merge};
+use crate::merge::{FieldNaming, Identities, MergeInput, NewFields, Outcome, Tile, Whole, merge, reached, safe_merge};
 use crate::rename::RenamePolicy;
 use crate::schema::Schema;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
+use std::sync::Arc;
 
 /// What a workspace keeps between merges.
 #[derive(Clone)]
@@ -71,6 +72,30 @@ impl Kept {
         tree.files.values().for_each(|root| settle(root, false, tiles));
         Kept { whole, known: outcome.known.clone(), accepted: outcome.accepted.clone(), fresh: BTreeSet::new() }
     }
+}
+
+/// Runs cases of what a look leaves closed: `closed visit grown_up`, or `closed` alone for nothing.
+pub fn closed_as_said(text: &str) {
+    for text in cases(text) {
+        let expected = text.lines().find_map(|line| line.trim().strip_prefix("closed")).expect("a case says what stays closed");
+        let case = Case::read(text);
+        let part = within_reach(&case.tree, &case.before, case.after.as_ref().unwrap_or(&case.before), &BTreeSet::new());
+        let closed: Vec<&str> = part.asleep.iter().map(|(entity, _)| entity).collect();
+        assert_eq!(closed, expected.split_whitespace().collect::<Vec<_>>(), "{text}");
+    }
+}
+
+/// The definition as a look at a change opens it, which tells of `told` whatever changes.
+pub fn within_reach(tree: &Tree, accepted: &Schema, changed: &Schema, told: &BTreeSet<String>) -> Tree {
+    let whole = Kept::new(tree.clone(), accepted.clone()).whole;
+    let all: BTreeMap<String, Arc<Sleeper>> =
+        tree.entities().filter_map(|(entity, _)| Some((entity.to_owned(), Arc::new(whole.sleeper(entity)?.0)))).collect();
+    let closed: BTreeSet<String> = all.keys().filter(|entity| !told.contains(*entity)).cloned().collect();
+    let Some(open) = reached(&all, (&BTreeSet::new(), &closed), accepted, changed) else { return tree.clone() };
+    let is_open = |file: &FileKey| *file == FileKey::App || open.contains(file.name());
+    let files = tree.files.iter().filter(|(file, _)| is_open(file)).map(|(file, node)| (file.clone(), node.clone()));
+    let asleep = all.into_iter().filter(|(entity, _)| !open.contains(entity)).collect();
+    Tree { files: files.collect(), asleep: Asleep::new(asleep) }
 }
 
 fn number(node: &mut Node, tiles: &mut Vec<Tile>) {

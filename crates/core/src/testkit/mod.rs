@@ -8,7 +8,7 @@ mod schema;
 mod steps;
 
 pub use definition::{drafted, edit};
-pub use merging::{draft_as_said, merge_as_said, merged_otherwise};
+pub use merging::{closed_as_said, draft_as_said, merge_as_said, merged_otherwise};
 pub use rules::hold;
 pub use schema::{schema, schema_on};
 pub use steps::step;

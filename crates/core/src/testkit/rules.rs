@@ -11,9 +11,10 @@
 //! and a near one in which it finds nothing.
 
 use super::case::{Case, cases, said};
+use super::merging::within_reach;
 use crate::changes::compare;
 use crate::impact::code::{Hit, sought};
-use crate::impact::{Around, Finding, ImpactInput, Rule, check_with, data, impact};
+use crate::impact::{Around, Finding, ImpactInput, Rule, check_with, data, impact, told_whatever_changes};
 use crate::rename::Known;
 use std::fmt::Write as _;
 
@@ -66,6 +67,13 @@ impl Case {
             ..self.around.clone()
         };
         let findings = impact(input(&around));
+        if around.translations.is_empty() {
+            // What the change reaches tells all.
+            let part = within_reach(&self.tree, &self.before, &after, &told_whatever_changes(&findings));
+            let of_part = impact(ImpactInput { tree: &part, ..input(&around) });
+            let closed: Vec<&str> = part.asleep.iter().map(|(entity, _)| entity).collect();
+            assert_eq!(of_part, findings, "{}: with {closed:?} closed, something else is found", rule.name);
+        }
         for finding in findings.iter().filter(|f| f.rule == rule.name) {
             let kind = finding.cause.and_then(|at| comparison.changes.get(at)).map(|change| change.kind);
             // Records may have been so for long. All else is due to a change, of a kind that the rule declares.

@@ -4,6 +4,7 @@
 //! the paths of [`is_ours`] are ever written or taken away, whatever a file of the workspace says.
 
 mod access;
+mod aside;
 mod lasting;
 mod lock;
 mod paths;
@@ -13,6 +14,7 @@ mod tests;
 mod transaction;
 
 pub(crate) use access::{list, read};
+pub(crate) use aside::{is_file, put_aside};
 pub use lasting::{TransactionError, digest};
 pub(crate) use lock::Lock;
 pub use lock::LockError;

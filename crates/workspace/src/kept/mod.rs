@@ -12,5 +12,5 @@ mod values;
 
 pub use error::ReconcileError;
 pub(crate) use reconcile::reconcile;
-pub(crate) use store::{INDEX, KNOWN, Kept, Stored, Was};
+pub(crate) use store::{INDEX, KNOWN, Kept, Stored, Was, list_of};
 pub(crate) use tree::whole_of;

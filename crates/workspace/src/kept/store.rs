@@ -83,7 +83,8 @@ fn key_of(name: &str) -> FileKey {
     if name == "app" { FileKey::App } else { FileKey::Entity(name.to_owned()) }
 }
 
-fn list_of(file: &FileKey) -> String {
+/// Where the list of a file is, if it has one.
+pub(crate) fn list_of(file: &FileKey) -> String {
     match file {
         FileKey::App => format!("{FOLDER}/app.list"),
         FileKey::Entity(name) => format!("{FOLDER}/{name}.entity.list"),
@@ -111,8 +112,8 @@ impl Stored {
         Ok(KnownFile::read(text)?.known.read())
     }
 
-    /// Reads them from their texts.
-    pub fn read(texts: &BTreeMap<String, String>) -> Result<Stored, FileError> {
+    /// Reads them from their texts, but for the lists of files that aren't open.
+    pub fn read(texts: &BTreeMap<String, String>, is_open: &dyn Fn(&FileKey) -> bool) -> Result<Stored, FileError> {
         let mut stored = Stored::default();
         let failed = |file: &str, message: String| FileError::new(file.to_owned(), message);
         let mut listed: BTreeSet<String> = BTreeSet::new();
@@ -142,7 +143,9 @@ impl Stored {
                     Some(entity) => FileKey::Entity(entity.to_owned()),
                     None => key_of(name),
                 };
-                lists.push((path, file, text));
+                if is_open(&file) {
+                    lists.push((path, file, text));
+                }
             }
         }
         let read = |(path, file, text): (&String, FileKey, &String)| match Tiles::from_list(text) {
@@ -160,11 +163,11 @@ impl Stored {
         }
     }
 
-    /// Lifts the files to what stands in them now. One that isn't TOML is told when it is read as a definition.
-    pub fn lifted(&self, texts: &BTreeMap<FileKey, String>) -> Kept {
+    /// Lifts the files that are open to what stands in them now. One that isn't TOML is told when it is read as a definition.
+    pub fn lifted(&self, texts: &BTreeMap<FileKey, String>, is_open: &dyn Fn(&FileKey) -> bool) -> Kept {
         let mut kept = Kept::default();
         let mut edited: BTreeMap<FileKey, Arc<Tiles>> = BTreeMap::new();
-        let all: Vec<(&FileKey, &String)> = texts.iter().collect();
+        let all: Vec<(&FileKey, &String)> = texts.iter().filter(|(file, _)| is_open(file)).collect();
         let lift = |(file, text): (&FileKey, &String)| match self.lists.get(file) {
             Some(known) if known.shown() == *text && !known.mark.notes.contains_key(&AWAY) => {
                 Some((file.clone(), Arc::clone(known), Lift::AsItWas))

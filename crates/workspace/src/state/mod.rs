@@ -33,17 +33,22 @@ pub(crate) struct State {
 }
 
 impl State {
-    /// Reads it.
-    pub fn read(root: &Path) -> Result<State, Vec<FileError>> {
-        let mut errors = Vec::new();
+    /// Reads its files.
+    pub fn texts(root: &Path, errors: &mut Vec<FileError>) -> Texts {
         let kept = Stored::files_in(root).unwrap_or_else(|error| {
             errors.push(error);
             Vec::new()
         });
         let files = [ACCEPTED, FOLLOW_UPS].into_iter().chain(kept.iter().map(String::as_str));
-        let Texts { as_they_stand, read, joined } = Texts::load(root, files, &mut errors);
-        let mut state = State { accepted: accepted_of(&read, &mut errors), texts: as_they_stand, joined, ..State::default() };
-        match Stored::read(&read) {
+        Texts::load(root, files, errors)
+    }
+
+    /// What its files say: of what is kept, the lists of files that are open.
+    pub fn of(texts: Texts, accepted: Schema, is_open: &dyn Fn(&FileKey) -> bool) -> Result<State, Vec<FileError>> {
+        let Texts { as_they_stand, read, joined } = texts;
+        let mut errors = Vec::new();
+        let mut state = State { accepted, texts: as_they_stand, joined, ..State::default() };
+        match Stored::read(&read, is_open) {
             Ok(kept) => state.kept = kept,
             Err(error) => errors.push(error),
         }

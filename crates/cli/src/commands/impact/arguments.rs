@@ -61,7 +61,7 @@ impl From<Order> for ysomorph_report::Order {
 impl Arguments {
     /// Refuses a filter that fits nothing there is: misspelt, it would be green for ever.
     pub fn check_names(&self, workspace: &Workspace) -> Result<(), CliError> {
-        let entities: Vec<String> = workspace.tree.entities().map(|(entity, _)| entity.to_owned()).collect();
+        let entities: Vec<String> = workspace.entities().map(str::to_owned).collect();
         let pages = crate::session::pages(workspace);
         let both: Vec<String> = pages.iter().flat_map(|(entity, page)| [page.clone(), format!("{entity}/{page}")]).collect();
         let app = workspace.tree.app();

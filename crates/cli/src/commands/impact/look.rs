@@ -6,6 +6,7 @@ use super::arguments::Arguments;
 use crate::error::CliError;
 use crate::progress::during;
 use crate::session::{Session, report};
+use std::collections::BTreeSet;
 use std::path::Path;
 use ysomorph_core::impact::{self, Baseline, ImpactInput};
 use ysomorph_core::merge::{Outcome, merge};
@@ -15,14 +16,24 @@ use ysomorph_report::Report;
 use ysomorph_sources::Source;
 use ysomorph_workspace::Workspace;
 
-/// What breaks on one changed schema, as far as it is asked for, and what a merge would come to.
+/// What a look found.
+pub struct Looked {
+    /// As far as it is asked for.
+    pub report: Report,
+    /// What a merge would come to.
+    pub outcome: Outcome,
+    /// The entities of which something is told that no change is the cause of.
+    pub told: BTreeSet<String>,
+}
+
+/// What breaks on one changed schema.
 pub fn look(
     arguments: &Arguments,
     session: &Session,
     workspace: &Workspace,
     changed: &Schema,
     source: &Source,
-) -> Result<(Report, Outcome), CliError> {
+) -> Result<Looked, CliError> {
     let mut baseline = arguments.baseline.as_deref().map(read_baseline).transpose()?;
     let answers = workspace.answer_map();
     let outcome = during("comparing", || merge(&workspace.merge_input(changed, &answers)));
@@ -39,6 +50,7 @@ pub fn look(
     let around = &around;
     let mut findings = impact::impact(ImpactInput { tree, accepted, changed, comparison, around });
     ysomorph_core::merge::settle(&mut findings, &outcome, changed);
+    let told = impact::told_whatever_changes(&findings);
     let found = findings.len();
     arguments.keep_wanted(&mut findings);
     let wanted = findings.len();
@@ -52,7 +64,7 @@ pub fn look(
     for hit in &around.code {
         report.texts.entry(hit.file.clone()).or_insert_with(|| hit.text.to_string());
     }
-    Ok((report.with_findings(findings), outcome))
+    Ok(Looked { report: report.with_findings(findings), outcome, told })
 }
 
 /// Reads a baseline.

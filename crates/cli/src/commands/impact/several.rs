@@ -46,7 +46,7 @@ fn one(arguments: &Arguments, session: &Session, workspace: &Workspace, named: &
         Err(error) => return (String::new(), Err(error.message().to_owned())),
     };
     let outcome = Session::read(&source, &workspace.config.database).and_then(|changed| {
-        let (report, _) = look(arguments, session, workspace, &changed, &source)?;
+        let report = look(arguments, session, workspace, &changed, &source)?.report;
         let found = report.findings.unwrap_or_default();
         Ok(Looked { schema: report.schema.changed, changes: report.changes, findings: found })
     });

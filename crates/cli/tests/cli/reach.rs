@@ -1,0 +1,179 @@
+//! A look that opens only what a change reaches says what a look at everything says.
+
+use crate::by_hand::Hand;
+use crate::layouts::relaid;
+use crate::model::{Database, Random};
+use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
+use crate::support::similar_diff;
+use crate::walks::Edit;
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+use ysomorph_core::definition::FileKey;
+use ysomorph_core::impact::{Finding, ImpactInput, impact, told_whatever_changes};
+use ysomorph_core::merge::{Outcome, merge};
+use ysomorph_core::schema::Schema;
+use ysomorph_workspace::{Workspace, start};
+
+const CASES: u64 = 10;
+
+/// What a change comes to: the merge, and what is found.
+fn looked_at(workspace: &Workspace, changed: &Schema) -> (Outcome, Vec<Finding>) {
+    let answers = BTreeMap::new();
+    let outcome = merge(&workspace.merge_input(changed, &answers));
+    let (around, _) = workspace.around_change(&outcome).unwrap();
+    let (tree, accepted, comparison) = (&workspace.tree, workspace.accepted(), &outcome.comparison);
+    let findings = impact(ImpactInput { tree, accepted, changed, comparison, around: &around });
+    (outcome, findings)
+}
+
+/// Leaves what a look at everything leaves for the next.
+fn index(root: &Path, changed: &Schema) {
+    let workspace = Workspace::open(root).unwrap();
+    let (_, findings) = looked_at(&workspace, changed);
+    workspace.keep_index(&told_whatever_changes(&findings));
+}
+
+/// The workspace as a look at the change opens it.
+fn opened_for(root: &Path, changed: &Schema) -> Workspace {
+    let mut also = BTreeSet::new();
+    loop {
+        let workspace = Workspace::open_for(root, changed, &also).unwrap();
+        let unsteady = merge(&workspace.merge_input(changed, &BTreeMap::new())).unsteady;
+        if unsteady.is_empty() {
+            return workspace;
+        }
+        assert!(unsteady.iter().all(|entity| also.insert(entity.clone())), "asked for twice: {unsteady:?}");
+    }
+}
+
+/// Whether both looks say the same, and how many entities one of them left closed.
+fn assert_same(root: &Path, changed: &Schema) -> usize {
+    let (whole, part) = (Workspace::open(root).unwrap(), opened_for(root, changed));
+    let ((outcome, findings), (of_part, found)) = (looked_at(&whole, changed), looked_at(&part, changed));
+    let closed: Vec<&str> = part.tree.asleep.iter().map(|(entity, _)| entity).collect();
+    let all = |findings: &[Finding]| findings.iter().map(|f| format!("{f:?}\n")).collect::<String>();
+    let (a, b) = (all(&findings), all(&found));
+    assert!(a == b, "findings differ, with {closed:?} closed:\n{}", similar_diff(&a, &b));
+    assert_eq!(outcome.comparison, of_part.comparison);
+    let told = |o: &Outcome| format!("{:#?}", (&o.questions, &o.known, &o.renamed_fields, &o.exclude, &o.unasked, &o.doubtful));
+    assert!(told(&outcome) == told(&of_part), "with {closed:?} closed:\n{}", similar_diff(&told(&outcome), &told(&of_part)));
+    assert!(outcome.accepted == of_part.accepted, "the accepted schema differs");
+    let done = |o: &Outcome| {
+        let edits = o.edits.iter().map(|e| format!("{} {:?} {:?}→{:?}\n", e.element.shown(), e.done, e.old, e.new));
+        edits.collect::<String>() + &format!("{:#?}{:#?}", o.set_aside, o.restored)
+    };
+    let plain = |text: String| {
+        // Numbers of tiles count over all files that are open.
+        text.split("tile: ").map(|part| part.trim_start_matches(|c: char| c.is_ascii_digit())).collect::<String>()
+    };
+    let (a, b) = (plain(done(&outcome)), plain(done(&of_part)));
+    assert!(a == b, "with {closed:?} closed:\n{}", similar_diff(&a, &b));
+    for (file, node) in &outcome.tree.files {
+        match of_part.tree.files.get(file) {
+            Some(other) => assert!(node == other, "{file:?} differs, with {closed:?} closed"),
+            None => assert!(Some(node) == whole.tree.files.get(file), "{file:?} was left closed, and changes"),
+        }
+    }
+    assert!(of_part.tree.files.iter().all(|(file, _)| outcome.tree.files.contains_key(file)));
+    closed.len()
+}
+
+/// Several random databases in one, with references between them.
+fn several(random: &mut Random) -> Database {
+    let mut all = Database::random(random);
+    for number in 1..2 + random.below(4) {
+        all.add(Database::random(random), number, random);
+    }
+    all
+}
+
+fn run(seed: u64) -> (usize, usize) {
+    let mut random = Random::new(seed ^ 0x5EED);
+    let original = several(&mut random);
+    let dir = tempfile::tempdir().unwrap();
+    let root = dir.path();
+    start(root, &random_begin(), &original.schema()).unwrap();
+    if !seed.is_multiple_of(4) {
+        edit_by_hand(root, &original, &mut random, if seed.is_multiple_of(3) { Hand::AsPeople } else { Hand::AsWritten });
+    }
+    if seed.is_multiple_of(2) {
+        for (file, text) in texts(root).iter().filter(|(f, _)| f.ends_with(".toml")) {
+            std::fs::write(root.join("app").join(file), relaid(text, &mut random)).unwrap();
+        }
+    }
+    let (mut closed, mut of, mut now) = (0, 0, original.clone());
+    for step in 0..4 {
+        let workspace = Workspace::open(root).unwrap();
+        if !workspace.problems().is_empty() {
+            break;
+        }
+        let mut next = now.clone();
+        for _ in 0..1 + random.below(3) {
+            next.mutate(&mut random);
+        }
+        if now.exchanges_names_with(&next) || original.exchanges_names_with(&next) {
+            continue;
+        }
+        let changed = next.schema();
+        // What people wrote is lifted by the first merge; from then on most files are as they were left.
+        index(root, if random.one_in(2) { workspace.accepted() } else { &changed });
+        for number in 0..random.below(3) {
+            edit(root, &mut random, step * 10 + number);
+        }
+        closed += assert_same(root, &changed);
+        of += workspace.tree.entities().count();
+        merge_answered(root, &now, &next, &original, &mut |question| random.pick(&question.choices).clone());
+        now = next;
+    }
+    (closed, of)
+}
+
+/// One edit by hand that leaves the definition sound.
+fn edit(root: &Path, random: &mut Random, number: usize) {
+    let Some(edit) = Edit::random(root, random, number) else { return };
+    let path = root.join("app").join(&edit.file);
+    let before = std::fs::read_to_string(&path).unwrap();
+    let Some(after) = edit.apply(&before) else { return };
+    std::fs::write(&path, after).unwrap();
+    if !Workspace::open(root).is_ok_and(|w| w.problems().is_empty()) {
+        std::fs::write(&path, before).unwrap();
+    }
+}
+
+#[test]
+fn a_look_at_what_a_change_reaches_says_what_a_look_at_everything_says() {
+    let only = std::env::var("YSOMORPH_SEED").ok().and_then(|s| s.parse().ok());
+    let cases = std::env::var("YSOMORPH_CASES").ok().and_then(|s| s.parse().ok()).unwrap_or(CASES);
+    let seeds: Vec<u64> = only.map_or_else(|| (1..=cases).collect(), |seed| vec![seed]);
+    let (mut closed, mut of, mut failed) = (0, 0, Vec::new());
+    for seed in &seeds {
+        match std::panic::catch_unwind(|| run(*seed)) {
+            Ok((these, all)) => (closed, of) = (closed + these, of + all),
+            Err(_) => failed.push(*seed),
+        }
+    }
+    assert!(failed.is_empty(), "{} of {} failed: {failed:?} (run one with YSOMORPH_SEED=N)", failed.len(), seeds.len());
+    eprintln!("{closed} of {of} entities stayed closed");
+    assert!(only.is_some() || closed * 10 > of, "{closed} of {of} entities stayed closed: this proves little");
+}
+
+#[test]
+fn an_edit_is_seen_whatever_its_size_and_time() {
+    let database = Database::random(&mut Random::new(7));
+    let dir = tempfile::tempdir().unwrap();
+    start(dir.path(), &random_begin(), &database.schema()).unwrap();
+    let accepted = Workspace::open(dir.path()).unwrap().accepted().clone();
+    index(dir.path(), &accepted);
+    let open = || -> Vec<FileKey> { opened_for(dir.path(), &accepted).tree.files.keys().cloned().collect() };
+    assert_eq!(open(), [FileKey::App], "nothing changed, and nothing was edited");
+    let edited = dir.path().join("app/yard.toml");
+    let (text, time) = (std::fs::read_to_string(&edited).unwrap(), std::fs::metadata(&edited).unwrap().modified().unwrap());
+    std::fs::write(&edited, text.replace("one = \"Yard\"", "one = \"Bard\"")).unwrap();
+    std::fs::File::options().write(true).open(&edited).unwrap().set_modified(time).unwrap();
+    assert!(open().contains(&FileKey::Entity("yard".to_owned())));
+    // Without the index, or with one that can't be read, everything is opened.
+    std::fs::write(dir.path().join(".ysomorph/index/entities.json"), "{").unwrap();
+    assert_eq!(open().len(), texts(dir.path()).len());
+    std::fs::remove_dir_all(dir.path().join(".ysomorph/index")).unwrap();
+    assert_eq!(open().len(), texts(dir.path()).len());
+}

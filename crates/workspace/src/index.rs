@@ -1,0 +1,131 @@
+//! `.ysomorph/index/`: what the files of a large definition say of each other, so that a look opens only those that a change
+//! reaches. It can be taken away at any time, and is kept out of version control; whoever looks at the whole definition makes it
+//! anew. A file counts as known where its bytes and those of what is kept of it are what they were.
+
+use crate::folder;
+use crate::kept::list_of;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+use std::sync::Arc;
+use ysomorph_core::definition::{FileKey, Sleeper};
+
+const FOLDER: &str = ".ysomorph/index";
+const FILE: &str = "entities.json";
+
+/// What is known of the files of a definition.
+#[derive(Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct Index {
+    /// The program that made it.
+    program: String,
+    /// The digest of what every file depends on.
+    around: String,
+    /// By entity.
+    entities: BTreeMap<String, Indexed>,
+}
+
+/// What is known of a file.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub(crate) struct Indexed {
+    /// The digest of its text.
+    text: String,
+    /// The digest of its list, if it has one.
+    list: Option<String>,
+    /// Whether it may stay closed where nothing reaches it.
+    may_sleep: bool,
+    sleeper: Arc<Sleeper>,
+}
+
+/// The digests of a definition's files and of what is kept of them.
+#[derive(Debug)]
+pub(crate) struct Digests {
+    of: BTreeMap<String, (String, Option<String>)>,
+}
+
+impl Digests {
+    /// Of these texts and the state's.
+    pub fn of(texts: &BTreeMap<FileKey, String>, state: &BTreeMap<String, String>) -> Digests {
+        let entities: Vec<(&FileKey, &String)> = texts.iter().filter(|(file, _)| **file != FileKey::App).collect();
+        let of = |(file, text): (&FileKey, &String)| {
+            let list = state.get(&list_of(file)).map(|text| folder::digest(text));
+            (file.name().to_owned(), (folder::digest(text), list))
+        };
+        Digests { of: entities.into_par_iter().map(of).collect::<Vec<_>>().into_iter().collect() }
+    }
+}
+
+/// Which entities a look may leave closed.
+pub(crate) struct Standing {
+    /// What is known of those whose files are as they were.
+    pub known: BTreeMap<String, Arc<Sleeper>>,
+    /// Those of them that may stay closed.
+    pub closed: BTreeSet<String>,
+    /// Those whose files are new, other than they were, or gone.
+    pub edited: BTreeSet<String>,
+}
+
+impl Index {
+    /// Whether there is one.
+    pub fn is_there(root: &Path) -> bool {
+        folder::is_file(root, &format!("{FOLDER}/{FILE}"))
+    }
+
+    /// The index of a workspace, made by this program around the same; nothing where there is none or it can't be read.
+    pub fn read(root: &Path, around: &str) -> Option<Index> {
+        let bytes = folder::read(root, &format!("{FOLDER}/{FILE}")).ok()??;
+        let index: Index = serde_json::from_slice(&bytes).ok()?;
+        (index.program == program() && index.around == around).then_some(index)
+    }
+
+    /// How the files stand to what is known of them.
+    pub fn standing(&self, digests: &Digests) -> Standing {
+        let is_known = |(entity, (text, list)): (&String, &(String, Option<String>))| {
+            self.entities.get(entity).is_some_and(|known| known.text == *text && known.list == *list)
+        };
+        let (known, edited): (Vec<_>, Vec<_>) = digests.of.iter().partition(|(entity, of)| is_known((entity, of)));
+        let gone = self.entities.keys().filter(|entity| !digests.of.contains_key(*entity));
+        let known: Vec<(&String, &Indexed)> = known.into_iter().filter_map(|(e, _)| self.entities.get_key_value(e)).collect();
+        Standing {
+            closed: known.iter().filter(|(_, known)| known.may_sleep).map(|(e, _)| (*e).clone()).collect(),
+            edited: edited.into_iter().map(|(e, _)| e).chain(gone).cloned().collect(),
+            known: known.into_iter().map(|(e, known)| (e.clone(), Arc::clone(&known.sleeper))).collect(),
+        }
+    }
+
+    /// Keeps what is known of files as they stand: of what was opened, what is known of it now and whether it may stay closed; of
+    /// the rest, what was known before. Nothing depends on it: what can't be written isn't.
+    pub fn keep(
+        root: &Path,
+        around: String,
+        digests: &Digests,
+        opened: impl Fn(&str) -> Option<(Sleeper, bool)> + Sync,
+        before: Option<&Index>,
+    ) {
+        let of = |(entity, (text, list)): (&String, &(String, Option<String>))| {
+            let (sleeper, may_sleep) = opened(entity)?;
+            Some((entity.clone(), Indexed { text: text.clone(), list: list.clone(), may_sleep, sleeper: Arc::new(sleeper) }))
+        };
+        let opened: BTreeMap<String, Indexed> = digests.of.par_iter().filter_map(of).collect::<Vec<_>>().into_iter().collect();
+        let is_known = |before: &Index| {
+            before.around == around
+                && before.entities.keys().all(|entity| digests.of.contains_key(entity))
+                && opened.iter().all(|(entity, one)| before.entities.get(entity) == Some(one))
+        };
+        if before.is_some_and(is_known) {
+            return;
+        }
+        let closed = before.into_iter().flat_map(|before| &before.entities).filter(|(entity, _)| digests.of.contains_key(*entity));
+        let mut entities: BTreeMap<String, Indexed> = closed.map(|(entity, one)| (entity.clone(), one.clone())).collect();
+        entities.extend(opened);
+        if let Ok(text) = serde_json::to_string(&Index { program: program(), around, entities }) {
+            let _ = folder::put_aside(root, FOLDER, &[(".gitignore", "*\n"), (FILE, &text)]);
+        }
+    }
+}
+
+/// What makes an index: other versions may look at other things.
+fn program() -> String {
+    env!("CARGO_PKG_VERSION").to_owned()
+}
