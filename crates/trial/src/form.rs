@@ -1,6 +1,7 @@
 //! What was typed into a form: as text that the database reads, and what is wrong with it.
 
 use crate::ask::{Query, values};
+use crate::bytes::{from_hex, picture};
 use crate::reader::Record;
 use ysomorph_core::definition::Field;
 use ysomorph_core::name::shown;
@@ -41,9 +42,14 @@ impl Typed {
         self.0.first(&format!("was.{field}")).unwrap_or_default()
     }
 
-    /// Whether a field was given another value.
+    /// Whether a field was given another value, or none.
     pub fn is_changed(&self, field: &str) -> bool {
-        self.value(field).is_some_and(|value| value != self.was(field))
+        self.value(field).is_some_and(|value| value != self.was(field)) || self.is_taken_away(field)
+    }
+
+    /// Whether a picture or file is to go: what can't be typed can't be deleted by typing.
+    pub fn is_taken_away(&self, field: &str) -> bool {
+        self.0.get(&format!("clear.{field}")).is_some()
     }
 
     /// The records that are ticked of a related set, and those that were.
@@ -61,8 +67,8 @@ impl Typed {
 
 /// A field's value in a record, as its control holds it.
 pub fn held(field: &Field, record: &Record) -> String {
-    // What is masked isn't given out to be changed.
-    if is_masked(field) {
+    // What is masked isn't given out to be changed, nor are bytes.
+    if is_masked(field) || is_bytes(field) {
         return String::new();
     }
     let own = record.values.get(&field.name).map(Vec::as_slice).unwrap_or_default();
@@ -100,6 +106,11 @@ pub fn written(field: &Field, typed: &str) -> Vec<Option<String>> {
     vec![(!text.is_empty()).then_some(text)]
 }
 
+/// Whether a field holds a picture or a file: it is sent as such, and stands in a form by its hexadecimal digits.
+pub fn is_bytes(field: &Field) -> bool {
+    ["image", "file"].contains(&field.kind.as_str())
+}
+
 /// Whether a field's value isn't shown to be changed.
 pub fn is_masked(field: &Field) -> bool {
     field.sensitive || field.kind == "password"
@@ -109,6 +120,13 @@ pub fn is_masked(field: &Field) -> bool {
 pub fn wrong(field: &Field, typed: &str) -> Option<String> {
     if typed.is_empty() {
         return field.required.then(|| "A value is needed.".to_owned());
+    }
+    if is_bytes(field) {
+        return match from_hex(typed) {
+            None => Some("It can't be read: choose it again.".to_owned()),
+            Some(bytes) if field.kind == "image" && picture(&bytes).is_none() => Some("A picture: PNG, JPEG, GIF or WebP.".to_owned()),
+            Some(_) => None,
+        };
     }
     if !field.choices.is_empty() && !field.choices.iter().any(|choice| choice.value.value == typed) {
         return Some("Choose one of those that are offered.".to_owned());

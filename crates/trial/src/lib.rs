@@ -9,6 +9,7 @@
 //! - `page/` makes pages, each from what `reader` reads.
 
 mod ask;
+mod bytes;
 mod form;
 mod guard;
 mod importing;
@@ -17,6 +18,7 @@ mod pool;
 mod reader;
 mod routes;
 mod saving;
+mod sent;
 mod served;
 mod server;
 mod sheet;

@@ -1,5 +1,6 @@
 //! Reads what a page shows, with the rights of whoever looks.
 
+use crate::bytes::from_hex;
 use crate::pool::Pool;
 use crate::site::Version;
 use std::collections::BTreeMap;
@@ -200,8 +201,7 @@ impl<'a> Source<'a> {
     pub fn bytes(&self, field: &str, key: &Values) -> Option<Vec<u8>> {
         let statement = self.reading().bytes(field)?;
         let hex = self.read(&statement, key).ok()?.into_iter().next()?.into_iter().next()??;
-        let digits = hex.as_bytes().chunks(2);
-        digits.map(|pair| u8::from_str_radix(std::str::from_utf8(pair).ok()?, 16).ok()).collect()
+        from_hex(&hex)
     }
 
     fn one(&self, statement: &Statement, values: &Values) -> Found {

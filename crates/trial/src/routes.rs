@@ -1,8 +1,10 @@
 //! Addresses, and what answers each.
 
+use crate::bytes::picture;
 use crate::form::Typed;
 use crate::guard::{Guard, guarded};
 use crate::page::{self, Done, Request};
+use crate::sent::{self, LARGEST_FILE, LARGEST_FORM};
 use crate::served::{Answered, Shared};
 use crate::uploads;
 use crate::visit::{VIEWER, Visit, absent, back, foreign, nowhere, shown_or_absent, to};
@@ -18,11 +20,6 @@ use futures_util::stream;
 use std::convert::Infallible;
 use std::sync::Arc;
 
-/// Most bytes of a form.
-const LARGEST_FORM: usize = 64 * 1024;
-/// Most bytes of a file that is imported.
-const LARGEST_FILE: usize = 20 * 1024 * 1024;
-
 /// Every address.
 pub fn routes(served: Shared, guard: Arc<Guard>) -> Router {
     let import = get(uploads::ask).post(uploads::send).layer(DefaultBodyLimit::max(LARGEST_FILE));
@@ -34,7 +31,7 @@ pub fn routes(served: Shared, guard: Arc<Guard>) -> Router {
         .route("/viewer", post(viewer))
         .route("/answer", post(answer))
         .route("/{shown}/", get(start))
-        .route("/{shown}/{entity}/{page}", get(show).post(save))
+        .route("/{shown}/{entity}/{page}", get(show).post(save).layer(DefaultBodyLimit::max(LARGEST_FILE)))
         .route("/{shown}/{entity}/{page}/export", get(export))
         .route("/{shown}/{entity}/{page}/bytes", get(bytes))
         .route("/{shown}/{entity}/{page}/import", import)
@@ -94,8 +91,11 @@ async fn show(visit: Visit) -> Response {
     visit.make(|visit, request| shown_or_absent(request, page::page(request, visit.at()))).await
 }
 
-async fn save(visit: Visit, body: Bytes) -> Response {
-    let Some(form) = visit.form(&body).map(Typed) else { return foreign() };
+async fn save(visit: Visit, request: axum::extract::Request) -> Response {
+    let form = match sent::form(&visit, request).await {
+        Ok(form) => Typed(form),
+        Err(refusal) => return refusal,
+    };
     visit.make(move |visit, request| done(visit, request, page::save(request, visit.at(), form))).await
 }
 
@@ -148,17 +148,6 @@ async fn bytes(visit: Visit) -> Response {
             None => absent(request),
         })
         .await
-}
-
-/// The kind of a picture, by how it begins.
-fn picture(bytes: &[u8]) -> Option<&'static str> {
-    match bytes {
-        [0x89, b'P', b'N', b'G', b'\r', b'\n', 0x1a, b'\n', ..] => Some("image/png"),
-        [0xff, 0xd8, 0xff, ..] => Some("image/jpeg"),
-        [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => Some("image/gif"),
-        [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some("image/webp"),
-        _ => None,
-    }
 }
 
 /// Who looks from now on, as a cookie keeps it.

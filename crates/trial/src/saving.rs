@@ -31,6 +31,9 @@ pub enum Outcome {
 /// What is said of a record that isn't there for whoever looks.
 pub const ABSENT: &str = "There is no such record, or it isn't yours to see.";
 
+/// Most characters of a value that is told instead of saved.
+const LONGEST_TOLD: usize = 240;
+
 /// Why a transaction is given up.
 pub enum Stop {
     /// What came of it instead.
@@ -415,12 +418,22 @@ impl Form<'_> {
         let tell = |(statement, values): (Statement, Values)| {
             let all = self.all(&values);
             let names = ysomorph_core::sql::parameters(&statement.sql, engine);
-            let given: Vec<(String, String)> =
-                names.into_iter().map(|(_, name)| (name.clone(), all.get(&name).cloned().unwrap_or_else(|| "NULL".to_owned()))).collect();
+            let value = |name: &String| all.get(name).map_or_else(|| "NULL".to_owned(), |value| in_short(value));
+            let given: Vec<(String, String)> = names.into_iter().map(|(_, name)| (name.clone(), value(&name))).collect();
             (statement.sql, given)
         };
         Outcome::Told(statements.into_iter().map(tell).collect())
     }
+}
+
+/// A value as it is told: of a long one, such as a picture's, the beginning.
+fn in_short(value: &str) -> String {
+    let length = value.chars().count();
+    if length <= LONGEST_TOLD {
+        return value.to_owned();
+    }
+    let start: String = value.chars().take(LONGEST_TOLD / 4).collect();
+    format!("{start}… ({length} characters)")
 }
 
 fn differs((now, was): (Vec<String>, Vec<String>)) -> bool {

@@ -16,6 +16,14 @@ pub(super) fn as_hex(expression: &str, engine: Engine) -> String {
     }
 }
 
+/// A text of hexadecimal digits as the bytes.
+pub(super) fn from_hex(expression: &str, engine: Engine) -> String {
+    match engine {
+        Engine::Postgresql => format!("decode({expression}, 'hex')"),
+        _ => format!("unhex({expression})"),
+    }
+}
+
 /// An expression as a piece of a readable text: empty where there is no value.
 pub(super) fn or_empty(expression: &str, engine: Engine) -> String {
     match engine {

@@ -4,6 +4,7 @@ use super::builder::Builder;
 use super::dialect::as_text;
 use super::need::{Need, Use, Why};
 use super::statement::Gives;
+use super::writes::Values;
 use super::{Purpose, Statement, users};
 use crate::definition::{Entity, Export, Field, Import, Model, Place, Spanned};
 use crate::name::fold;
@@ -117,7 +118,7 @@ fn writes(builder: &Builder<'_>, import: &Import, out: &mut Vec<Statement>) {
         let mut statement = builder.write(
             Purpose::Insert,
             Operation::Insert,
-            builder.insert_sql(&columns),
+            builder.insert_sql(&columns, Values::OwnTypes),
             columns.clone(),
             uses.clone(),
             why(import, None),
@@ -126,7 +127,7 @@ fn writes(builder: &Builder<'_>, import: &Import, out: &mut Vec<Statement>) {
         out.push(all_of(statement, &why(import, None)));
     }
     if entity.source.update.is_none() && !columns.is_empty() {
-        let sql = builder.update_sql(&columns, false);
+        let sql = builder.update_sql(&columns, false, Values::OwnTypes);
         let mut statement = builder.write(Purpose::Update, Operation::Update, sql, columns, uses, why(import, None));
         statement.uses.retain(|used| used.why != Why::Version);
         at_import(&mut statement, import);
@@ -154,7 +155,7 @@ pub(super) fn creating(builder: &Builder<'_>, import: &Import, field: &Field, pl
     }
     let why = why(import, Some(field));
     let table = &target.table.value;
-    let sql = Builder::of_entity(builder.model, target, None, builder.known).insert_sql(&columns);
+    let sql = Builder::of_entity(builder.model, target, None, builder.known).insert_sql(&columns, Values::OwnTypes);
     let mut uses = vec![Use { need: Need::Table(table.clone()), why: why.clone(), place: place.clone() }];
     uses.extend(columns.iter().map(|column| Use {
         need: Need::Column { table: table.clone(), select: None, column: column.clone() },

@@ -154,6 +154,8 @@ impl<'a> Reading<'a> {
         select.gives.clear();
         select.filters.extend(keys.iter().enumerate().map(|(at, key)| format!("{key} = :key_{}", at + 1)));
         let own = select.own(&column.value, Why::Field { field: field.name.clone(), spot: Spot::Shown }, &field.place);
+        // Of no bytes one engine makes an empty text.
+        select.filters.push(format!("{own} IS NOT NULL"));
         let sql = select.sql(&[as_hex(&own, self.0.engine())], "");
         Some(self.0.statement(Purpose::Record, sql, select.uses))
     }

@@ -3,6 +3,7 @@
 use super::builder::Builder;
 use super::dialect::as_text;
 use super::need::Why;
+use super::writes::Values;
 use super::{Purpose, Statement, related, writes};
 use crate::definition::{Access, Entity, Field, Model, Page};
 use crate::name::{quoted_for as quoted, same};
@@ -82,7 +83,7 @@ impl<'a> Saving<'a> {
             return writes::insert(&self.0);
         }
         let engine = self.0.engine();
-        let mut sql = self.0.insert_sql(columns);
+        let mut sql = self.0.insert_sql(columns, Values::Texts);
         let keys: Vec<String> = self.0.entity.key.iter().map(|key| as_text(&quoted(&key.value, engine), engine)).collect();
         if engine != Engine::Mysql && !keys.is_empty() {
             sql.push_str(&format!(" RETURNING {}", keys.join(", ")));
@@ -102,14 +103,14 @@ impl<'a> Saving<'a> {
             return writes::update(&self.0);
         }
         let whole = writes::update(&self.0).unwrap_or_else(|| self.0.statement(Purpose::Update, String::new(), Vec::new()));
-        (!columns.is_empty()).then(|| Statement { sql: self.0.update_sql(columns, true), ..whole })
+        (!columns.is_empty()).then(|| Statement { sql: self.0.update_sql(columns, true, Values::Texts), ..whole })
     }
 
     /// The same whatever its version is: an import never read it.
     pub fn overwrite(&self, columns: &[String]) -> Option<Statement> {
         let statement = self.update(columns)?;
         let own = self.0.entity.source.update.is_some();
-        Some(if own { statement } else { Statement { sql: self.0.update_sql(columns, false), ..statement } })
+        Some(if own { statement } else { Statement { sql: self.0.update_sql(columns, false, Values::Texts), ..statement } })
     }
 
     /// A record taken out, by `:key_1`…

@@ -1,12 +1,12 @@
 //! Writes: adding, changing and deleting a record, by the generator's SQL or a person's own, and validations.
 
 use super::builder::Builder;
-use super::dialect::{call, no_values};
+use super::dialect::{call, from_hex, no_values};
 use super::need::{Need, Read, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Access, CustomWrite, Field, Place};
 use crate::name::{fold, quoted_for as quoted, same};
-use crate::schema::{Engine, Operation};
+use crate::schema::{Engine, Kind, Operation};
 use std::collections::BTreeSet;
 
 /// A column that a write sets, with the field and place that ask for it.
@@ -14,6 +14,15 @@ pub(super) struct Set<'a> {
     pub column: String,
     pub field: &'a Field,
     pub place: &'a Place,
+}
+
+/// How values are given to a write.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Values {
+    /// As the engine has them.
+    OwnTypes,
+    /// As texts: bytes by their hexadecimal digits.
+    Texts,
 }
 
 impl<'a> Builder<'a> {
@@ -109,9 +118,14 @@ impl<'a> Builder<'a> {
 
     /// The value that a form gives a column. One that is left empty, where the database refuses that, is what the column's default
     /// says: what may be left empty can be saved.
-    fn given(&self, column: &str, at: usize) -> String {
-        let value = format!(":value_{at}");
-        let known = self.known.table(&self.entity.table.value).and_then(|t| t.column(column)).filter(|c| c.needs_value());
+    fn given(&self, column: &str, at: usize, values: Values) -> String {
+        let column = self.known.table(&self.entity.table.value).and_then(|t| t.column(column));
+        let is_bytes = column.is_some_and(|c| c.column_type.kind == Kind::Binary);
+        let value = match values {
+            Values::Texts if is_bytes => from_hex(&format!(":value_{at}"), self.engine()),
+            _ => format!(":value_{at}"),
+        };
+        let known = column.filter(|c| c.needs_value());
         let plain = |text: &&str| text.starts_with('\'') || text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit());
         match known.and_then(|c| Some((c, c.own_default().filter(|text| plain(text) || c.is_supplied())?))) {
             // A number's size can't be told from its default.
@@ -124,22 +138,22 @@ impl<'a> Builder<'a> {
     }
 
     /// An INSERT of these columns.
-    pub(super) fn insert_sql(&self, columns: &[String]) -> String {
+    pub(super) fn insert_sql(&self, columns: &[String], values: Values) -> String {
         let engine = self.engine();
         let table = quoted(&self.entity.table.value, engine);
         if columns.is_empty() {
             return format!("INSERT INTO {table} {}", no_values(engine));
         }
         let names: Vec<String> = columns.iter().map(|c| quoted(c, engine)).collect();
-        let values: Vec<String> = columns.iter().enumerate().map(|(at, column)| self.given(column, at + 1)).collect();
-        format!("INSERT INTO {table} ({}) VALUES ({})", names.join(", "), values.join(", "))
+        let given: Vec<String> = columns.iter().enumerate().map(|(at, column)| self.given(column, at + 1, values)).collect();
+        format!("INSERT INTO {table} ({}) VALUES ({})", names.join(", "), given.join(", "))
     }
 
     /// An UPDATE of these columns by key, counting up the version where there is one and the columns don't set it.
-    pub(super) fn update_sql(&self, columns: &[String], versioned: bool) -> String {
+    pub(super) fn update_sql(&self, columns: &[String], versioned: bool, values: Values) -> String {
         let engine = self.engine();
         let mut sets: Vec<String> =
-            columns.iter().enumerate().map(|(at, c)| format!("{} = {}", quoted(c, engine), self.given(c, at + 1))).collect();
+            columns.iter().enumerate().map(|(at, c)| format!("{} = {}", quoted(c, engine), self.given(c, at + 1, values))).collect();
         let version = self.entity.version.as_ref().filter(|v| versioned && !crate::name::contains(columns, &v.value));
         sets.extend(version.map(|v| format!("{} = :next_version", quoted(&v.value, engine))));
         format!("UPDATE {} SET {}{}", quoted(&self.entity.table.value, engine), sets.join(", "), self.by_key(versioned))
@@ -164,7 +178,14 @@ pub(crate) fn insert(builder: &Builder<'_>) -> Statement {
     }
     let sets = builder.sets();
     let columns: Vec<String> = sets.iter().map(|s| s.column.clone()).collect();
-    builder.write(Purpose::Insert, Operation::Insert, builder.insert_sql(&columns), columns, uses_of(builder, &sets), Why::Save)
+    builder.write(
+        Purpose::Insert,
+        Operation::Insert,
+        builder.insert_sql(&columns, Values::OwnTypes),
+        columns,
+        uses_of(builder, &sets),
+        Why::Save,
+    )
 }
 
 /// A new record as each role that may not give all of the page's fields.
@@ -179,7 +200,7 @@ pub(crate) fn insert_as_roles<'a>(builder: &Builder<'a>, users: &[Option<&'a Acc
         if columns == all {
             continue;
         }
-        let sql = builder.insert_sql(&columns);
+        let sql = builder.insert_sql(&columns, Values::OwnTypes);
         let why = Why::SaveAs { role: access.role.clone() };
         let mut statement = builder.write(Purpose::Insert, Operation::Insert, sql, columns, Vec::new(), why);
         statement.role = Some(access.role.clone());
@@ -197,7 +218,7 @@ pub(crate) fn update(builder: &Builder<'_>) -> Option<Statement> {
     if columns.is_empty() {
         return None;
     }
-    let sql = builder.update_sql(&columns, true);
+    let sql = builder.update_sql(&columns, true, Values::OwnTypes);
     columns
         .extend(builder.entity.version.iter().map(|v| v.value.clone()).filter(|v| !crate::name::contains(&columns, v)).collect::<Vec<_>>());
     Some(builder.write(Purpose::Update, Operation::Update, sql, columns, uses_of(builder, &sets), Why::Save))

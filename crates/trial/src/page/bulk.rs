@@ -2,6 +2,7 @@
 
 use super::{Making, broken, form, list, narrow};
 use crate::ask::{Shown, address};
+use crate::form::is_bytes;
 use maud::{Markup, html};
 use ysomorph_core::definition::Field;
 use ysomorph_core::statements::Saving;
@@ -12,7 +13,8 @@ pub fn content(making: &Making<'_>) -> Markup {
     let found = making.source.rows(&narrowing, &making.broken);
     let source = &making.source;
     let saving = Saving::of_page(&source.version.model, source.entity, source.page, source.access, &source.version.known);
-    let fields: Vec<&Field> = saving.fields().into_iter().filter(|field| !found.without.contains(&field.name)).collect();
+    let fields: Vec<&Field> =
+        saving.fields().into_iter().filter(|field| !found.without.contains(&field.name) && !is_bytes(field)).collect();
     let to = address(Shown::One(making.which), &source.entity.name, &source.page.name, &[]) + &making.request.query.written();
     html! {
         h1 { (making.heading()) }

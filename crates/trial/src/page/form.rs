@@ -2,7 +2,7 @@
 
 use super::{Making, narrow, record as reading};
 use crate::ask::{address, as_one, values};
-use crate::form::{held, is_masked};
+use crate::form::{held, is_bytes, is_masked};
 use crate::reader::{MOST_BESIDE, Record};
 use crate::value;
 use maud::{Markup, html};
@@ -30,13 +30,14 @@ fn form(making: &Making<'_>, record: Option<&Record>, without: &[String]) -> Mar
     let saving = Saving::of_page(&source.version.model, source.entity, source.page, source.access, &source.version.known);
     let (fields, related): (Vec<&str>, Vec<&str>) =
         (saving.fields().iter().map(|f| f.name.as_str()).collect(), saving.related().iter().map(|f| f.name.as_str()).collect());
-    let may_change = |field: &Field| fields.contains(&field.name.as_str()) && !["image", "file"].contains(&field.kind.as_str());
+    let may_change = |field: &Field| fields.contains(&field.name.as_str()) && (!is_bytes(field) || source.reading().holds_bytes(field));
+    let takes_files = saving.fields().iter().any(|field| is_bytes(field) && may_change(field));
     let key = record.map(|record| record.key.clone()).unwrap_or_default();
     let shown_one = crate::ask::Shown::One(making.which);
     let current = making.sent.conflict.as_deref().or(record);
     html! {
         (said(making))
-        form .form method="post" action=(address(shown_one, &source.entity.name, &source.page.name, &[])) novalidate {
+        form .form method="post" action=(address(shown_one, &source.entity.name, &source.page.name, &[])) novalidate enctype=[takes_files.then_some("multipart/form-data")] {
             input type="hidden" name="token" value=(making.request.token);
             @for part in &key { input type="hidden" name="key" value=(part); }
             @if let Some(version) = current.and_then(|current| current.version.as_deref()) { input type="hidden" name="version" value=(version); }
@@ -178,6 +179,9 @@ fn input(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &
     if field.lookup.is_some() {
         return lookup(making, field, record, control);
     }
+    if is_bytes(field) {
+        return file(making, field, record, control);
+    }
     if !field.choices.is_empty() || field.kind == "boolean" {
         let offered: Vec<(String, String)> = if field.choices.is_empty() {
             vec![("1".to_owned(), "Yes".to_owned()), ("0".to_owned(), "No".to_owned())]
@@ -207,6 +211,21 @@ fn input(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &
     html! {
         input id=(id) name=(name) value=(value) type=(kind) inputmode=[mode] maxlength=[field.max_length] placeholder=[placeholder] autocomplete="off"
             step=[matches!(kind, "time" | "datetime-local").then_some("1")] aria-describedby=[*described] aria-invalid=[invalid] required[field.required];
+    }
+}
+
+/// A picture or file to be sent, beside the one that is there.
+fn file(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &Control<'_>) -> Markup {
+    let Control { id, name, described, is_wrong, .. } = control;
+    let there = record.filter(|record| record.text(&field.name).is_some());
+    let accept = (field.kind == "image").then_some("image/png,image/jpeg,image/gif,image/webp");
+    let clear = format!("{id}-clear");
+    html! {
+        @if let Some(record) = there { div .there { (making.cell(field, record)) } }
+        input type="file" id=(id) name=(name) accept=[accept] aria-describedby=[*described] aria-invalid=[is_wrong.then_some("true")];
+        @if there.is_some() && !field.required {
+            " " span { input type="checkbox" id=(clear) name={ "clear." (field.name) } value="1"; " " label for=(clear) { "Take it away" } }
+        }
     }
 }
 
@@ -291,13 +310,15 @@ fn links(making: &Making<'_>, field: &Field, drawn: &DrawnField, record: Option<
     html! {
         fieldset .links {
             legend { (drawn.label) }
-            div .ticks id=(id_of(making, &field.name)) {
-                @for (at, one) in ticks.iter().enumerate() {
-                    @let (id, value) = (format!("{}-{at}", id_of(making, &field.name)), as_one(&one.key));
-                    span { input type="checkbox" id=(id) name={ "related." (field.name) } value=(value) checked[now.contains(&value)]; " " label for=(id) { (narrow::title(one)) } }
+            div {
+                div .ticks id=(id_of(making, &field.name)) {
+                    @for (at, one) in ticks.iter().enumerate() {
+                        @let (id, value) = (format!("{}-{at}", id_of(making, &field.name)), as_one(&one.key));
+                        span { input type="checkbox" id=(id) name={ "related." (field.name) } value=(value) checked[now.contains(&value)]; " " label for=(id) { (narrow::title(one)) } }
+                    }
                 }
+                (offer.control(making, field))
             }
-            (offer.control(making, field))
             @for value in &was { input type="hidden" name={ "linked." (field.name) } value=(value); }
         }
     }

@@ -97,15 +97,20 @@ impl Served {
         ))
     }
 
-    /// A file that is sent with a form.
+    /// A file that is sent to be imported.
     pub fn upload(&self, path: &str, form: &[(&str, &str)], file: &[u8], view: &str) -> Got {
+        self.upload_as("file", path, form, file, view)
+    }
+
+    /// A file that is sent with a form, under the name of a control.
+    pub fn upload_as(&self, control: &str, path: &str, form: &[(&str, &str)], file: &[u8], view: &str) -> Got {
         let line = "--between";
         let mut body: Vec<u8> = Vec::new();
         for (name, value) in form {
             body.extend(format!("{line}\r\nContent-Disposition: form-data; name=\"{name}\"\r\n\r\n{value}\r\n").bytes());
         }
         let head = format!(
-            "{line}\r\nContent-Disposition: form-data; name=\"file\"; filename=\"../../etc/x.csv\"\r\nContent-Type: text/csv\r\n\r\n"
+            "{line}\r\nContent-Disposition: form-data; name=\"{control}\"; filename=\"../../etc/x.csv\"\r\nContent-Type: text/csv\r\n\r\n"
         );
         body.extend([head.as_bytes(), file, format!("\r\n{line}--\r\n").as_bytes()].concat());
         let head = format!(

@@ -6,6 +6,7 @@ use crate::servers::{Place, Server};
 use crate::support::Project;
 use std::collections::BTreeMap;
 use ysomorph_core::definition::{Model, PageKind};
+use ysomorph_core::name;
 use ysomorph_core::statements::{self, Purpose, as_text, with_values};
 use ysomorph_sources::{Source, sample};
 use ysomorph_workspace::Workspace;
@@ -41,6 +42,76 @@ fn said(cell: &str) -> String {
         }
     }
     out
+}
+
+/// The first column of what a page statement gives, as texts.
+fn first_of(source: &Source, engine: ysomorph_core::schema::Engine, sql: &str, values: &BTreeMap<String, String>) -> Vec<String> {
+    // The first alone: all columns would be named twice in part.
+    let (columns, rest) = sql.strip_prefix("SELECT ").unwrap().split_once(" FROM ").unwrap();
+    let sql = format!("SELECT {} FROM {rest}", as_text(columns.split(", ").next().unwrap(), engine));
+    let sql = sql.replace(":limit", "500").replace(":offset", "0");
+    let rows = sample(source, &with_values(&sql, engine, values)).unwrap_or_else(|e| panic!("{sql}: {e}"));
+    rows.into_iter().map(|row| row[0].clone().unwrap_or_default()).collect()
+}
+
+#[test]
+fn every_record_child_list_and_group_shows_each_role_what_its_statements_give() {
+    for (project, place) in everywhere() {
+        let served = Served::start(&project, &[]);
+        let workspace = Workspace::open(project.dir.path()).unwrap();
+        let model = Model::of(&workspace.tree);
+        let source = source(&project, place.as_ref());
+        let known = source.read(&[]).unwrap();
+        let (mut records, mut unseen, mut children, mut groups) = (0, 0, 0, 0);
+        for entity in model.entities.values().filter(|entity| entity.key.len() == 1) {
+            let key = name::quoted_for(&entity.key[0].value, known.engine);
+            let all = format!("SELECT {key} FROM {}", name::quoted_for(&entity.table.value, known.engine));
+            let keys = first_of(&source, known.engine, &all, &BTreeMap::new());
+            for page in &entity.pages {
+                let statements = statements::of_page(&model, entity, page, &known);
+                let address = format!("/now/{}/{}", entity.name, page.name);
+                for statement in &statements {
+                    let Some(role) = &statement.role else { continue };
+                    let view = format!("role={role}&with.user_keeper=1");
+                    let rows = |sql: &str, key: &str| {
+                        let values = [("user_keeper", "1"), ("key_1", key)].map(|(n, v)| (n.to_owned(), v.to_owned())).into();
+                        first_of(&source, known.engine, sql, &values)
+                    };
+                    let rows_in = |part: &str| part.matches("<tr><td").count();
+                    match (&statement.purpose, page.kind) {
+                        (Purpose::Record, PageKind::Detail) => {
+                            let of_role = |s: &&statements::Statement| s.role.as_ref() == Some(role);
+                            let lists = statements.iter().filter(of_role).filter(|s| matches!(s.purpose, Purpose::Children(..)));
+                            let lists: Vec<_> = lists.collect();
+                            for key in &keys {
+                                let got = served.get(&format!("{address}?key={}", encoded(key)), &view);
+                                let is_there = !rows(&statement.sql, key).is_empty();
+                                let says_none = got.body.contains("There is no such record");
+                                assert_eq!(is_there, !says_none, "{role} {address} {key}: {}", got.body);
+                                *(if is_there { &mut records } else { &mut unseen }) += 1;
+                                let mut shown: Vec<usize> = got.body.split("<section class=\"children\">").skip(1).map(rows_in).collect();
+                                let mut expected: Vec<usize> =
+                                    if is_there { lists.iter().map(|list| rows(&list.sql, key).len()).collect() } else { Vec::new() };
+                                shown.sort_unstable();
+                                expected.sort_unstable();
+                                assert_eq!(shown, expected, "{role} {address} {key}");
+                                children += expected.iter().sum::<usize>();
+                            }
+                        }
+                        (Purpose::Groups, _) => {
+                            let got = served.get(&address, &view);
+                            let expected = rows(&statement.sql, "");
+                            assert_eq!(rows_in(&got.body), expected.len(), "{role} {address}: {}", got.body);
+                            groups += expected.len();
+                        }
+                        _ => {}
+                    }
+                }
+            }
+        }
+        let seen = (records, unseen, children, groups);
+        assert!(records >= 20 && unseen >= 3 && children >= 20 && groups >= 3, "{seen:?}");
+    }
 }
 
 #[test]

@@ -231,3 +231,54 @@ fn nothing_is_saved_by_a_definition_that_is_not_sound() {
     let refused = project.run(&["try", "--write"]);
     assert!(refused.code == 2 && refused.err.contains("isn't sound"), "{}", refused.err);
 }
+
+#[test]
+fn a_picture_is_sent_replaced_kept_and_taken_away_on_every_engine() {
+    const PNG: &[u8] = b"\x89PNG\r\n\x1a\n a picture, and bytes of all kinds \x00\xff\xfe";
+    const GIF: &[u8] = b"GIF89a another one";
+    for (project, place) in everywhere() {
+        let served = Served::start(&project, &["--role", "everyone", "--write"]);
+        let sent = |file: &[u8], typed: &[(&str, &str)]| {
+            let page = served.get("/now/hive/edit?key=1", "").body;
+            assert!(page.contains("enctype=\"multipart/form-data\"") && page.contains("type=\"file\""), "{page}");
+            let mut fields = form(&page, typed);
+            fields.retain(|(name, _)| name != "field.photo");
+            let fields: Vec<(&str, &str)> = fields.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect();
+            served.upload_as("field.photo", "/now/hive/edit", &fields, file, "")
+        };
+        let there = || {
+            let got = served.get("/now/hive/detail/bytes?field=photo&key=1", "");
+            (got.status == 200).then_some(got.bytes)
+        };
+        let at = place.as_ref().map(Place::url);
+        let refused = sent(b"<svg onload=alert(1)>", &[]);
+        assert!(refused.body.contains("A picture: PNG, JPEG, GIF or WebP."), "{at:?}: {}", refused.body);
+        assert_eq!(sent(PNG, &[]).status, 303, "{at:?}");
+        assert_eq!(there().as_deref(), Some(PNG), "{at:?}");
+        assert_eq!(sent(GIF, &[("field.colour", "grey")]).status, 303, "{at:?}");
+        assert_eq!(there().as_deref(), Some(GIF), "{at:?}");
+        // Where none is chosen, the one that is there stays.
+        assert_eq!(sent(b"", &[("field.colour", "green")]).status, 303, "{at:?}");
+        assert_eq!(
+            (there().as_deref(), now(&project, place.as_ref(), "colour FROM hive WHERE id = 1").as_str()),
+            (Some(GIF), "green"),
+            "{at:?}"
+        );
+        assert_eq!(sent(b"", &[("clear.photo", "1")]).status, 303, "{at:?}");
+        assert_eq!(there(), None, "{at:?}");
+        assert_eq!(now(&project, place.as_ref(), "count(photo) FROM hive WHERE id = 1"), "0", "{at:?}");
+        // With a new record.
+        let page = served.get("/now/hive/add", "").body;
+        let mut fields = form(&page, &[("field.apiary", "1"), ("field.tag", "P-1"), ("field.hive_type", "log")]);
+        fields.retain(|(name, _)| name != "field.photo");
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect();
+        let added = served.upload_as("field.photo", "/now/hive/add", &fields, PNG, "");
+        assert_eq!(added.status, 303, "{at:?}: {}", added.body);
+        assert_eq!(now(&project, place.as_ref(), "count(photo) FROM hive WHERE tag = 'P-1'"), "1", "{at:?}");
+        // Without a token, or too large.
+        let without: Vec<(&str, &str)> = fields.iter().copied().filter(|(name, _)| *name != "token").collect();
+        assert_eq!(served.upload_as("field.photo", "/now/hive/add", &without, PNG, "").status, 403, "{at:?}");
+        let large = [PNG, &vec![0; 21 * 1024 * 1024]].concat();
+        assert_ne!(served.upload_as("field.photo", "/now/hive/add", &fields, &large, "").status, 303, "{at:?}");
+    }
+}

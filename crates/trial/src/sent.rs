@@ -1,0 +1,43 @@
+//! Forms as they are sent: as an address is written, or in parts where files go with them.
+
+use crate::ask::Query;
+use crate::bytes::to_hex;
+use crate::visit::{Visit, foreign};
+use axum::body::to_bytes;
+use axum::extract::{FromRequest, Multipart, Request};
+use axum::http::StatusCode;
+use axum::http::header::CONTENT_TYPE;
+use axum::response::{IntoResponse, Response};
+
+/// Most bytes of a form without files.
+pub const LARGEST_FORM: usize = 64 * 1024;
+/// Most bytes of a file, and of a form with files.
+pub const LARGEST_FILE: usize = 20 * 1024 * 1024;
+
+/// A form of a page of this program, files by their hexadecimal digits; else what is answered.
+pub async fn form(visit: &Visit, request: Request) -> Result<Query, Response> {
+    let is_in_parts = |kind: &str| kind.to_ascii_lowercase().starts_with("multipart/form-data");
+    if request.headers().get(CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).is_some_and(is_in_parts) {
+        return in_parts(visit, request).await;
+    }
+    let too_large = |_| (StatusCode::PAYLOAD_TOO_LARGE, "This form is too large.").into_response();
+    let body = to_bytes(request.into_body(), LARGEST_FORM).await.map_err(too_large)?;
+    visit.form(&body).ok_or_else(foreign)
+}
+
+async fn in_parts(visit: &Visit, request: Request) -> Result<Query, Response> {
+    let unreadable = || (StatusCode::BAD_REQUEST, "This form can't be read.").into_response();
+    let too_large = || (StatusCode::PAYLOAD_TOO_LARGE, "These files are too large: 20 MB are the most.").into_response();
+    let mut parts = Multipart::from_request(request, &()).await.map_err(|_| unreadable())?;
+    let mut all: Vec<(String, String)> = Vec::new();
+    while let Some(part) = parts.next_field().await.map_err(|_| unreadable())? {
+        let name = part.name().unwrap_or_default().to_owned();
+        // What it was called where it comes from says nothing here.
+        let is_file = part.file_name().is_some();
+        let bytes = part.bytes().await.map_err(|_| too_large())?;
+        let value = if is_file { to_hex(&bytes) } else { String::from_utf8_lossy(&bytes).into_owned() };
+        all.push((name, value));
+    }
+    let form = Query::of(all);
+    form.get("token").is_some_and(|token| visit.served.guard.is_token(token)).then_some(form).ok_or_else(foreign)
+}
