@@ -2,7 +2,7 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::access::Access;
 use ysomorph_core::changes::Change;
 use ysomorph_core::definition::{Model, Node, Value};
@@ -36,6 +36,9 @@ pub struct Scene {
     pub after: Option<Model>,
     /// What is broken then.
     pub left: Vec<Finding>,
+    /// Records of pages that can't work, as they are and as the merge leaves them, where somebody asked for them: by entity and
+    /// page, a text for each field that isn't a related set.
+    pub records: [BTreeMap<(String, String), Vec<Vec<Option<String>>>>; 2],
 }
 
 /// The result of `changes`, `impact`, `check`, `decide` or `merge`.
@@ -313,6 +316,12 @@ impl FileDiff {
 }
 
 impl Report {
+    /// The pages that can't work, by entity.
+    pub fn broken_pages(&self) -> BTreeSet<(&str, &str)> {
+        let breaks = self.findings.iter().flatten().filter(|f| f.severity == Severity::Break);
+        breaks.flat_map(|f| f.pages.iter().map(move |page| (f.entity.as_deref().unwrap_or_default(), page.as_str()))).collect()
+    }
+
     /// With the outcome of a merge.
     #[must_use]
     pub fn with_merge(mut self, outcome: &Outcome, follow_ups: &[FollowUp], written: bool) -> Report {

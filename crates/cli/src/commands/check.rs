@@ -15,7 +15,7 @@ pub fn run(session: &Session, output: &mut Output) -> Result<u8, CliError> {
     let mut report = bare_report("check", session, &workspace, workspace.accepted()).with_findings(findings);
     report.open_follow_ups = follow_ups.still_open().map(open_follow_up).collect();
     report.verbose = session.verbose;
-    with_scene(&mut report, session, &workspace, None)?;
+    with_scene(&mut report, session, &workspace, None, None)?;
     print(output, &report, text::check)?;
     let totals = report.totals.unwrap_or_default();
     Ok(u8::from(totals.breaks + totals.risk > 0 || !report.joined.is_empty()))

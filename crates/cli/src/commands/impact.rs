@@ -26,6 +26,11 @@ fn index_from() -> usize {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
+    if arguments.sample && !session.pictures {
+        return Err(
+            CliError::new("--sample puts records into pictures, and only --format html has some").hint("add --format html --output FILE")
+        );
+    }
     if !session.several.is_empty() {
         let workspace = session.open()?;
         arguments.check_names(&workspace)?;
@@ -48,7 +53,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let Looked { mut report, outcome, .. } = looked;
     let outcome = ManuallyDrop::new(outcome);
-    with_scene(&mut report, session, &workspace, Some((&outcome, &changed)))?;
+    with_scene(&mut report, session, &workspace, Some((&outcome, &changed)), arguments.sample.then_some(&source))?;
     print(output, &report, text::impact)?;
     let totals = report.totals.unwrap_or_default();
     Ok(u8::from(totals.breaks + totals.risk > 0))

@@ -78,7 +78,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let mut report = merge_report("merge", session, &workspace, changed, &planned, write);
     (report.only, report.left_for_later) = (arguments.only.clone(), part.as_ref().map(|part| part.for_later.clone()));
     report.verbose = session.verbose;
-    with_scene(&mut report, session, &workspace, Some((&planned.outcome, changed)))?;
+    with_scene(&mut report, session, &workspace, Some((&planned.outcome, changed)), None)?;
     match (&arguments.patch, patched) {
         (Some(file), Some(files)) if file.as_os_str() == "-" => output.push(&patch(&files)),
         (Some(file), Some(files)) => {

@@ -51,7 +51,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         refused: refused.len(),
         pages,
     });
-    with_scene(&mut report, session, &workspace, None)?;
+    with_scene(&mut report, session, &workspace, None, None)?;
     print(output, &report, text::rehearse)?;
     Ok(u8::from(!refused.is_empty()))
 }

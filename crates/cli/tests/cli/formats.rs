@@ -184,3 +184,24 @@ fn many_databases_are_told_by_finding_and_one_out_of_reach_spoils_nothing() {
     let refused = project.run(&["merge", "--changed", &four, "--changed", &five]);
     assert!(refused.code == 2 && refused.err.contains("only impact looks at several databases"), "{}", refused.err);
 }
+
+#[test]
+fn records_stand_in_a_reports_pictures_only_where_they_are_asked_for_and_are_only_text() {
+    let project = Project::demo(None);
+    project.change_demo(None);
+    project.sql("UPDATE queen_strain SET name = '<script>alert(1)</script>' WHERE id = (SELECT min(strain_id) FROM colony)");
+    let report = |arguments: &[&str]| {
+        let file = project.path("sampled.html");
+        project.run(&[&["impact", "--format", "html", "--output", file.to_str().unwrap()], arguments].concat());
+        std::fs::read_to_string(file).unwrap()
+    };
+    let (plain, sampled) = (report(&[]), report(&["--sample"]));
+    assert!(!plain.contains("alert(1)") && plain.contains("Grey bars stand for records"));
+    assert!(sampled.contains("&lt;script&gt;alert(1)&lt;/script&gt;") && !sampled.contains("<script>alert(1)"), "as text");
+    assert!(
+        sampled.contains("The records are the database's.")
+            && sampled.matches("class=\"stub\"").count() < plain.matches("class=\"stub\"").count()
+    );
+    let refused = project.expect(2, &["impact", "--sample"]);
+    assert!(refused.contains("--format html"), "{refused}");
+}

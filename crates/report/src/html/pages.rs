@@ -3,10 +3,10 @@
 use super::words::{anchor, prose};
 use crate::{Report, Scene};
 use maud::{Markup, html};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use ysomorph_core::definition::Model;
 use ysomorph_core::drawing::{Drawing, DrawingInput, DrawnField};
-use ysomorph_core::impact::{Finding, Severity};
+use ysomorph_core::impact::Finding;
 use ysomorph_core::name::shown;
 
 /// Most pages that are drawn; the others are named. A page has to open from a mail.
@@ -15,18 +15,16 @@ const MOST_DRAWN: usize = 120;
 pub(super) fn pages(report: &Report) -> Option<Markup> {
     let scene = report.scene.as_deref()?;
     let findings = report.findings.as_deref().unwrap_or_default();
-    let broken: BTreeSet<(&str, &str)> = findings
-        .iter()
-        .filter(|f| f.severity == Severity::Break)
-        .flat_map(|f| f.pages.iter().map(move |page| (f.entity.as_deref().unwrap_or_default(), page.as_str())))
-        .collect();
+    let broken = report.broken_pages();
+    let has_records = scene.records.iter().any(|all| !all.is_empty());
     if broken.is_empty() {
         return None;
     }
     let (now, after) = (by_entity(findings), by_entity(&scene.left));
     let drawn = broken.iter().take(MOST_DRAWN);
     Some(html! {
-        p { "Each page that can't work, " @if scene.after.is_some() { "as it is and as the merge leaves it; " } "what is broken is hatched and named. Grey bars stand for records." }
+        p { "Each page that can't work, " @if scene.after.is_some() { "as it is and as the merge leaves it; " } "what is broken is hatched and named. "
+            @if has_records { "The records are the database's." } @else { "Grey bars stand for records." } }
         @for (entity, page) in drawn { (beside(scene, entity, page, &now, &after)) }
         @if broken.len() > MOST_DRAWN {
             p { "These can't work either: "
@@ -48,20 +46,21 @@ fn by_entity(findings: &[Finding]) -> ByEntity<'_> {
 
 fn beside(scene: &Scene, entity: &str, page: &str, now: &ByEntity<'_>, after: &ByEntity<'_>) -> Markup {
     let translations = BTreeMap::new();
-    let draw = |model: &Model, findings: &ByEntity<'_>| {
+    let draw = |model: &Model, findings: &ByEntity<'_>, version: usize| {
         let own = model.entities.get(entity)?;
         let page = own.pages.iter().find(|p| p.name == page)?;
         let findings = findings.get(entity).map_or(&[][..], Vec::as_slice);
-        Some(DrawingInput { model, findings, role: None, translations: &translations }.draw(own, page))
+        let records = scene.records[version].get(&(entity.to_owned(), page.name.clone())).cloned().unwrap_or_default();
+        Some(Drawing { records, ..DrawingInput { model, findings, role: None, translations: &translations }.draw(own, page) })
     };
     let id = anchor("page", &[entity, page]);
     html! {
         article .pair id=(id) data-entity=(shown(entity)) data-page=(shown(page)) {
             h3 { a href={ "#" (id) } { (shown(entity)) "/" (shown(page)) } }
             div .frames {
-                @if let Some(drawing) = draw(&scene.now, now) { (frame("Now", &drawing)) }
+                @if let Some(drawing) = draw(&scene.now, now, 0) { (frame("Now", &drawing)) }
                 @if let Some(model) = &scene.after {
-                    @match draw(model, after) {
+                    @match draw(model, after, 1) {
                         Some(drawing) => { (frame("After the merge", &drawing)) }
                         None => { figure .frame { figcaption { "After the merge" } p .gone { "This page is set aside, and comes back with what it hung on." } } }
                     }
@@ -83,8 +82,8 @@ fn frame(when: &str, drawing: &Drawing) -> Markup {
                 div .bar { (shown(&drawing.label)) }
                 @for message in &drawing.broken { p .broken { "✕ " (prose(message)) } }
                 @for (tool, labels) in &drawing.tools { p .tool { span { (tool) } " " (shown(&labels.join(" · "))) } }
-                @if matches!(drawing.layout, "rows" | "groups") { (rows(&format!("{}, {when}", shown(&drawing.label)), &fields().collect::<Vec<_>>())) }
-                @else { @for (title, fields) in &drawing.sections { (section(title, fields)) } }
+                @if matches!(drawing.layout, "rows" | "groups") { (rows(&format!("{}, {when}", shown(&drawing.label)), &fields().collect::<Vec<_>>(), &drawing.records)) }
+                @else { @for (title, fields) in &drawing.sections { (section(title, fields, &texts_of(drawing))) } }
                 @for child in &drawing.children {
                     p .child.broken[child.broken.is_some()] {
                         b { (shown(&child.label)) } " " (shown(&child.fields.join(" · ")))
@@ -96,15 +95,30 @@ fn frame(when: &str, drawing: &Drawing) -> Markup {
     }
 }
 
-/// A list: a column for each field, and bars for records.
-fn rows(name: &str, fields: &[&DrawnField]) -> Markup {
+/// The texts of the one record that a page shows, by field; of one without a value an empty one.
+fn texts_of(drawing: &Drawing) -> BTreeMap<&str, &str> {
+    let fields = drawing.sections.iter().flat_map(|(_, fields)| fields).filter(|field| field.kind != "related");
+    let texts = drawing.records.first().into_iter().flatten();
+    fields.zip(texts).map(|(field, text)| (field.name.as_str(), text.as_deref().unwrap_or_default())).collect()
+}
+
+/// A list: a column for each field, and records or bars for them.
+fn rows(name: &str, fields: &[&DrawnField], records: &[Vec<Option<String>>]) -> Markup {
+    let texts = |record: &[Option<String>]| {
+        let mut texts = record.iter().cloned();
+        fields.iter().map(|field| if field.kind == "related" { None } else { texts.next().flatten() }).collect::<Vec<_>>()
+    };
     html! {
         div .scroll tabindex="0" role="region" aria-label={ "Columns of " (name) } {
             table .records {
                 thead { tr { @for field in fields { th scope="col" .broken[field.broken.is_some()] { (shown(&field.label)) } } } }
-                tbody aria-hidden="true" {
+                @if !records.is_empty() {
+                    tbody { @for record in records { tr {
+                        @for (field, text) in fields.iter().zip(texts(record)) { td .broken[field.broken.is_some()] { (shown(&text.unwrap_or_default())) } }
+                    } } }
+                } @else { tbody aria-hidden="true" {
                     @for _ in 0..2 { tr { @for field in fields { td .broken[field.broken.is_some()] { span .stub {} } } } }
-                }
+                } }
             }
         }
         @for message in fields.iter().filter_map(|f| f.broken.as_ref()) { p .broken { "✕ " (prose(message)) } }
@@ -112,14 +126,14 @@ fn rows(name: &str, fields: &[&DrawnField]) -> Markup {
 }
 
 /// A form or record: a line for each field.
-fn section(title: &str, fields: &[DrawnField]) -> Markup {
+fn section(title: &str, fields: &[DrawnField], texts: &BTreeMap<&str, &str>) -> Markup {
     html! {
         @if !title.is_empty() { p .section { (shown(title)) } }
         dl .fields {
             @for field in fields {
                 div .broken[field.broken.is_some()] {
                     dt { (shown(&field.label)) }
-                    dd { span .box { @if field.remarks.is_empty() { span .stub {} } @else { (shown(&field.remarks.join("; "))) } }
+                    dd { span .box { @if let Some(text) = texts.get(field.name.as_str()) { (shown(text)) } @else if field.remarks.is_empty() { span .stub {} } @else { (shown(&field.remarks.join("; "))) } }
                         @if let Some(message) = &field.broken { span .why { "✕ " (prose(message)) } } }
                 }
             }

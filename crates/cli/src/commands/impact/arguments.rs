@@ -28,6 +28,9 @@ pub struct Arguments {
     /// Count in the database which records go against the definition
     #[arg(long)]
     pub data: bool,
+    /// With --format html: a few of the database's records in the pictures
+    #[arg(long)]
+    pub sample: bool,
     /// How findings are ordered in text
     #[arg(long, value_name = "ORDER", value_enum, default_value_t)]
     pub order: Order,
