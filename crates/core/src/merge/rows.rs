@@ -307,8 +307,10 @@ impl Matching {
         let was_hidden = |row: &Node| tiles.get(row.tile as usize).is_some_and(|t| t.was_hidden);
         let (old, new) = (keys(drafts.accepted), keys(drafts.changed));
         let (hidden, shown): (Vec<&Node>, Vec<&Node>) = yours.items().iter().partition(|row| was_hidden(row));
-        // What the accepted draft has is what is shown, if it is there at all.
-        let before = pairs(drafts.accepted, &old, &[(&shown, &shown), (&hidden, &hidden)], Vec::new());
+        // What the accepted draft has is what is shown, if it is there at all; a person's own section only where nothing is called so.
+        let otherwise: Vec<&Node> = shown.iter().copied().filter(|row| is_called_otherwise(row, tiles)).collect();
+        let groups: [(&[&Node], &[&Node]); 4] = [(&shown, &otherwise), (&hidden, &[]), (&[], &shown), (&[], &hidden)];
+        let before = pairs(drafts.accepted, &old, &groups, Vec::new());
         let all: Vec<&Node> = yours.items().iter().collect();
         let told: Vec<&Node> = all.iter().copied().filter(|row| !are_titled || is_called_otherwise(row, tiles)).collect();
         let mut now = Vec::new();
@@ -444,7 +446,8 @@ fn shared(a: &Node, b: &Node) -> usize {
 mod tests {
     use super::*;
 
-    /// `A: x y; -B: z; *C: w` as rows; a minus before what was hidden, a star before one that a person called otherwise.
+    /// `A: x y; -B: z; *C: w` as rows; a minus before what was hidden, a star before one that a person called otherwise, a plus
+    /// before a person's own.
     fn rows_of(text: &str, tiles: &mut Vec<Tile>) -> Node {
         let row = |line: &str| {
             let (title, fields) = line.trim().split_once(':').unwrap();
@@ -453,9 +456,9 @@ mod tests {
                 tiles.push(tile);
                 u32::try_from(tiles.len() - 1).unwrap()
             };
-            let of_row = tile(Tile { was_hidden: title.starts_with('-'), ..Tile::default() });
+            let of_row = tile(Tile { was_hidden: title.starts_with('-'), own: title.starts_with('+'), ..Tile::default() });
             let of_title = tile(Tile { own: title.starts_with('*'), ..Tile::default() });
-            let called = Node { tile: of_title, ..title.trim_start_matches(['-', '*']).into() };
+            let called = Node { tile: of_title, ..title.trim_start_matches(['-', '*', '+']).into() };
             Node { tile: of_row, ..Node::table().with("title", called).with("fields", Node::texts(&fields)) }
         };
         Node::new(Value::List(text.split(';').filter(|line| !line.trim().is_empty()).map(row).collect()))
@@ -482,6 +485,9 @@ mod tests {
             ("A: x", "", "B: y", "", ""),
             // What is in it goes before what it was called.
             ("*A: x; *B: y z", "A: x; B: y z", "C: x; A: z", "A=0 B=1", "A=1 C=0"),
+            // A person's own isn't what is hidden under its title, whatever it shares with that.
+            ("-A: z; +B: x; +C: y", "A: x y", "A: x y", "A=0", "A=0"),
+            ("+B: x; +C: y", "A: x y", "A: x y", "A=0", "A=0"),
             // Of equals, its title.
             ("*A: x y; *B: z", "A: x y; B: z", "A: x; B: y z", "A=0 B=1", "A=0 B=1"),
         ] {
