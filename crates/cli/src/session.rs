@@ -69,6 +69,17 @@ impl NamedSource {
     }
 }
 
+/// How much of a large definition a look needs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Opening {
+    /// All of it.
+    Whole,
+    /// What a change reaches.
+    Change,
+    /// That, to tell what a merge would do.
+    Merge,
+}
+
 /// Where a command runs.
 #[derive(Debug, Clone)]
 pub struct Session {
@@ -92,8 +103,13 @@ impl Session {
         self.opened(|| Workspace::open(&self.folder))
     }
 
+    /// What a change reaches, and these entities too.
+    pub fn open_also(&self, changed: &Schema, also: &BTreeSet<String>, opening: Opening) -> Result<Workspace, CliError> {
+        self.opened(|| Workspace::open_for(&self.folder, changed, also, opening == Opening::Merge))
+    }
+
     /// The workspace as it is opened so.
-    pub fn opened(&self, open: impl FnOnce() -> Result<Workspace, OpenError>) -> Result<Workspace, CliError> {
+    fn opened(&self, open: impl FnOnce() -> Result<Workspace, OpenError>) -> Result<Workspace, CliError> {
         let workspace = progress::during("reading the definition", open)?;
         if workspace.recovered {
             // The one write a looking command may make.
@@ -103,14 +119,14 @@ impl Session {
     }
 
     /// The workspace and the changed schema, for a look at what the one is to the other: of a large definition, what the change reaches.
-    pub fn open_for_change(&self, whole: bool) -> Result<(Workspace, Source, Schema), CliError> {
-        if !whole
+    pub fn open_for_change(&self, opening: Opening) -> Result<(Workspace, Source, Schema), CliError> {
+        if opening != Opening::Whole
             && Workspace::has_index(&self.folder)
             && let Ok(Some((_, config))) = configuration(&self.folder)
         {
             let source = self.changed_source(&config)?;
             let changed = Session::read(&source, &config.database)?;
-            return Ok((self.opened(|| Workspace::open_for(&self.folder, &changed, &BTreeSet::new()))?, source, changed));
+            return Ok((self.open_also(&changed, &BTreeSet::new(), opening)?, source, changed));
         }
         let workspace = self.open()?;
         let source = self.changed_source(&workspace.config)?;

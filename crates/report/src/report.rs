@@ -69,6 +69,9 @@ pub struct Report {
     /// Customisations that stay.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub kept: Option<Vec<KeptReport>>,
+    /// How many customisations stand in files that weren't opened for this.
+    #[serde(skip)]
+    pub kept_elsewhere: usize,
     /// Parts set aside.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub set_aside: Option<Vec<PartReport>>,

@@ -68,7 +68,11 @@ pub(crate) fn merged(report: &Report) -> String {
     let mut text = format!("The merge {verb} {}", plural(files, "file", "files"));
     let count = |parts: &Option<Vec<PartReport>>| parts.as_ref().map_or(0, Vec::len);
     for (count, one, many) in [
-        (report.kept.as_ref().map_or(0, Vec::len), "customisation stays as it is", "customisations stay as they are"),
+        (
+            report.kept.as_ref().map_or(0, Vec::len) + report.kept_elsewhere,
+            "customisation stays as it is",
+            "customisations stay as they are",
+        ),
         (count(&report.set_aside), "part is set aside", "parts are set aside"),
         (count(&report.restored), "part is back", "parts are back"),
         (report.follow_ups.as_ref().map_or(0, Vec::len), "thing is left to you", "things are left to you"),

@@ -23,7 +23,7 @@ pub(crate) struct Index {
     /// The digest of what every file depends on.
     around: String,
     /// By entity.
-    entities: BTreeMap<String, Indexed>,
+    pub entities: BTreeMap<String, Indexed>,
 }
 
 /// What is known of a file.
@@ -35,6 +35,8 @@ pub(crate) struct Indexed {
     list: Option<String>,
     /// Whether it may stay closed where nothing reaches it.
     may_sleep: bool,
+    /// How many customisations stand in it.
+    pub customised: usize,
     sleeper: Arc<Sleeper>,
 }
 
@@ -100,12 +102,12 @@ impl Index {
         root: &Path,
         around: String,
         digests: &Digests,
-        opened: impl Fn(&str) -> Option<(Sleeper, bool)> + Sync,
+        opened: impl Fn(&str) -> Option<(Sleeper, bool, usize)> + Sync,
         before: Option<&Index>,
     ) {
         let of = |(entity, (text, list)): (&String, &(String, Option<String>))| {
-            let (sleeper, may_sleep) = opened(entity)?;
-            Some((entity.clone(), Indexed { text: text.clone(), list: list.clone(), may_sleep, sleeper: Arc::new(sleeper) }))
+            let (sleeper, may_sleep, customised) = opened(entity)?;
+            Some((entity.clone(), Indexed { text: text.clone(), list: list.clone(), may_sleep, customised, sleeper: Arc::new(sleeper) }))
         };
         let opened: BTreeMap<String, Indexed> = digests.of.par_iter().filter_map(of).collect::<Vec<_>>().into_iter().collect();
         let is_known = |before: &Index| {

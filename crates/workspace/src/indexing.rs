@@ -3,9 +3,10 @@
 use crate::index::{Digests, Index};
 use crate::open::Workspace;
 use crate::opening::around;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::definition::FileKey;
+use ysomorph_core::merge::Outcome;
 
 impl Workspace {
     /// Whether looks at a change may open less than all of a definition.
@@ -13,9 +14,15 @@ impl Workspace {
         Index::is_there(root)
     }
 
-    /// Keeps what is known of the files for the next look. `told` are entities of which something is
+    /// How many customisations stand in the entities that weren't opened.
+    pub fn customised_elsewhere(&self) -> usize {
+        let known = self.known.iter().flat_map(|known| &known.index.entities);
+        known.filter(|(entity, _)| self.tree.asleep.contains(entity)).map(|(_, indexed)| indexed.customised).sum()
+    }
+
+    /// Keeps what is known of the files for the next look, after one that came to `outcome`. `told` are entities of which something is
     /// told whatever changed: they don't stay closed. Nothing depends on it.
-    pub fn keep_index(&self, told: &BTreeSet<String>) {
+    pub fn keep_index(&self, outcome: &Outcome, told: &BTreeSet<String>) {
         let is_known_by_its_files = self.catalogues.is_empty() && self.state.joined.is_empty() && self.kept().taken.is_empty();
         if !is_known_by_its_files || !self.problems().is_empty() {
             return;
@@ -24,10 +31,15 @@ impl Workspace {
         let known = self.known.as_ref();
         let Some(digests) = known.map(|known| &known.digests).or(fresh.as_ref()) else { return };
         let kept = self.kept();
+        let mut customised: BTreeMap<&str, usize> = BTreeMap::new();
+        for one in &outcome.kept {
+            *customised.entry(one.element.file.name()).or_default() += 1;
+        }
         let opened = |entity: &str| {
             let (sleeper, is_plain) = kept.whole.sleeper(entity)?;
             let is_as_it_was = kept.unedited.contains(&FileKey::Entity(entity.to_owned()));
-            Some((sleeper, is_plain && is_as_it_was && !told.contains(entity)))
+            let customised = customised.get(entity).copied().unwrap_or_default();
+            Some((sleeper, is_plain && is_as_it_was && !told.contains(entity), customised))
         };
         let around = around(&self.config_text, self.tree.app(), &self.state.read);
         Index::keep(&self.root, around, digests, opened, known.map(|known| &known.index));

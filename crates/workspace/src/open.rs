@@ -83,12 +83,12 @@ impl Workspace {
     }
 
     /// The same for a look at a change: entities that it doesn't reach stay closed, where it is known what they say. `also` are to
-    /// be opened in any case.
-    pub fn open_for(root: &Path, changed: &Schema, also: &BTreeSet<String>) -> Result<Workspace, OpenError> {
+    /// be opened in any case; `with_follow_ups` for a merge, which looks at what earlier ones left.
+    pub fn open_for(root: &Path, changed: &Schema, also: &BTreeSet<String>, with_follow_ups: bool) -> Result<Workspace, OpenError> {
         if !is_workspace(root) {
             return Err(OpenError::NotAWorkspace(root.to_owned()));
         }
-        folder::whole(root, |recovered| Workspace::read(root, recovered, Some(Change { changed, also })))?
+        folder::whole(root, |recovered| Workspace::read(root, recovered, Some(Change { changed, also, with_follow_ups })))?
     }
 
     fn read(root: &Path, recovered: bool, change: Option<Change<'_>>) -> Result<Workspace, OpenError> {

@@ -3,6 +3,7 @@
 use crate::folder::digest;
 use crate::index::{Digests, Index, Standing};
 use crate::kept::{KNOWN, Stored};
+use crate::state::follow_ups::FOLLOW_UPS;
 use crate::state::{ACCEPTED, Texts};
 use crate::toml::parse;
 use std::collections::{BTreeMap, BTreeSet};
@@ -19,6 +20,8 @@ pub(crate) struct Change<'a> {
     pub changed: &'a Schema,
     /// Entities to open whether it reaches them or not.
     pub also: &'a BTreeSet<String>,
+    /// Whether what earlier merges left to people is looked at too, which may be anywhere.
+    pub with_follow_ups: bool,
 }
 
 /// What is read of a workspace before its definition is opened.
@@ -40,6 +43,9 @@ pub(crate) struct Known {
 impl Unopened<'_> {
     /// The entities that a look at a change can leave closed, and what they are known by; none where there is no index.
     pub fn asleep(&self, change: Change<'_>) -> Option<(Asleep, Known)> {
+        if change.with_follow_ups && self.state.read.contains_key(FOLLOW_UPS) {
+            return None;
+        }
         let index = Index::read(self.root, &self.around())?;
         let digests = Digests::of(self.texts, &self.state.read);
         let Standing { mut known, mut closed, edited } = index.standing(&digests);

@@ -142,7 +142,8 @@ impl Workspace {
                 files.insert(path, (before.cloned(), after));
             }
         };
-        let all: BTreeSet<&FileKey> = self.texts.keys().chain(texts.keys()).collect();
+        let closed: BTreeMap<&FileKey, &String> = self.texts.iter().filter(|(file, _)| self.tree.asleep.contains(file.name())).collect();
+        let all: BTreeSet<&FileKey> = self.texts.keys().filter(|file| !closed.contains_key(file)).chain(texts.keys()).collect();
         for file in all {
             put(file.path(), self.texts.get(file), texts.get(file).cloned());
         }
@@ -162,7 +163,7 @@ impl Workspace {
             &texts,
             &outcome.known,
             &self.modes_away(&texts),
-            &Was { kept: Some(self.kept()), texts: Some(&self.state.read) },
+            &Was { kept: Some(self.kept()), texts: Some(&self.state.read), closed: Some(&closed) },
         );
         // What people did to the files alone is no reason to write.
         let concerns = |path: &String| path == crate::state::ACCEPTED || path == KNOWN;
@@ -193,7 +194,7 @@ impl Workspace {
 
     /// The definition as files read, with places in them.
     fn tree_after(&self, texts: &BTreeMap<FileKey, String>) -> Result<Tree, WriteError> {
-        let mut tree = Tree::default();
+        let mut tree = Tree { asleep: self.tree.asleep.clone(), ..Tree::default() };
         for (file, text) in texts {
             let node = match self.tree.files.get(file) {
                 Some(node) if self.texts.get(file) == Some(text) => node.clone(),
@@ -210,7 +211,8 @@ impl Workspace {
     /// The modes of the files that are away after a merge.
     fn modes_away(&self, after: &BTreeMap<FileKey, String>) -> BTreeMap<String, u32> {
         let mut modes = self.state.kept.modes.clone();
-        for file in self.texts.keys().filter(|file| !after.contains_key(file)) {
+        let is_away = |file: &&FileKey| !after.contains_key(*file) && !self.tree.asleep.contains(file.name());
+        for file in self.texts.keys().filter(is_away) {
             modes.extend(folder::mode_of(&self.root, &file.path()).map(|mode| (file.path(), mode)));
         }
         modes.retain(|path, _| after.keys().all(|file| file.path() != *path));
@@ -219,6 +221,9 @@ impl Workspace {
 
     /// Writes a plan in one transaction, with an entry that tells it.
     pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, by: &By) -> Result<HistoryEntry, WriteError> {
+        if !self.tree.asleep.is_empty() {
+            return Err(WriteError::File(FileError::new("app/", "not all of it was opened, so nothing is written: a defect")));
+        }
         let mut lock = folder::take(&self.root)?;
         self.is_as_read()?;
         let mode = |path: &String| self.state.kept.modes.get(path).copied();

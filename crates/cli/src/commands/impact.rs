@@ -8,13 +8,12 @@ use super::shared::print;
 use crate::error::CliError;
 use crate::output::Output;
 use crate::scene::with_scene;
-use crate::session::Session;
+use crate::session::{Opening, Session};
 pub use arguments::Arguments;
 use look::{Looked, look};
 use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
 use ysomorph_report::text;
-use ysomorph_workspace::Workspace;
 
 /// From how many files on a definition has an index: fewer are opened before it would be read.
 const INDEX_FROM: usize = 200;
@@ -37,7 +36,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         return several::run(arguments, session, &workspace, output);
     }
     // Pictures are of everything, and records are counted for everything.
-    let (workspace, source, changed) = session.open_for_change(session.pictures || arguments.data)?;
+    let opening = if session.pictures || arguments.data { Opening::Whole } else { Opening::Change };
+    let (workspace, source, changed) = session.open_for_change(opening)?;
     // The process ends with the command: taking a large definition apart again would only take time.
     let mut workspace = ManuallyDrop::new(workspace);
     arguments.check_names(&workspace)?;
@@ -45,11 +45,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let mut also = BTreeSet::new();
     while !looked.outcome.unsteady.is_empty() {
         also.extend(looked.outcome.unsteady.iter().cloned());
-        workspace = ManuallyDrop::new(session.opened(|| Workspace::open_for(&session.folder, &changed, &also))?);
+        workspace = ManuallyDrop::new(session.open_also(&changed, &also, opening)?);
         looked = look(arguments, session, &workspace, &changed, &source)?;
     }
     if workspace.texts.len() >= index_from() {
-        workspace.keep_index(&looked.told);
+        workspace.keep_index(&looked.outcome, &looked.told);
     }
     let Looked { mut report, outcome, .. } = looked;
     let outcome = ManuallyDrop::new(outcome);

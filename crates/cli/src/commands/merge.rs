@@ -7,7 +7,7 @@ use crate::interrupt::writing;
 use crate::output::{Output, write_whole};
 use crate::progress::during;
 use crate::scene::with_scene;
-use crate::session::{Session, report};
+use crate::session::{Opening, Session, report};
 use clap::Args;
 use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
@@ -44,10 +44,16 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         return Err(CliError::new(format!("a patch on standard output isn't {}", output.format.word())).hint("name a file: --patch FILE"));
     }
     // The process ends with the command: taking a large definition apart again would only take time.
-    let workspace = ManuallyDrop::new(session.open()?);
+    let needs_all = arguments.write
+        || arguments.data
+        || arguments.patch.is_some()
+        || !arguments.only.is_empty()
+        || session.verbose
+        || !output.format.is_text();
+    let opening = if needs_all { Opening::Whole } else { Opening::Merge };
+    let (workspace, source, mut changed) = session.open_for_change(opening)?;
+    let mut workspace = ManuallyDrop::new(workspace);
     refuse_unsound(&workspace)?;
-    let source = session.changed_source(&workspace.config)?;
-    let mut changed = Session::read(&source, &workspace.config.database)?;
     let mut new_key = None;
     if arguments.data {
         let (key, is_new) = Session::data_key(Some(&workspace))?;
@@ -58,10 +64,17 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let whole = changed;
     let changed = part.as_ref().map_or(&whole, |part| &part.schema);
     let given = workspace.answer_map();
-    let (answers, outcome) = {
+    let merged = |workspace: &Workspace| {
         let input = workspace.merge_input(changed, &given);
         during("merging", || if arguments.safe { safe_merge(&input) } else { (given.clone(), merge(&input)) })
     };
+    let (mut answers, mut outcome) = merged(&workspace);
+    let mut also = BTreeSet::new();
+    while !outcome.unsteady.is_empty() {
+        also.extend(outcome.unsteady.iter().cloned());
+        workspace = ManuallyDrop::new(session.open_also(changed, &also, opening)?);
+        (answers, outcome) = merged(&workspace);
+    }
     let planned = ManuallyDrop::new(workspace.plan_of(changed, &answers, outcome)?);
     let open = planned.outcome.open_questions().count();
     let patched = arguments.patch.is_some().then(|| workspace.patched(&planned.outcome.comparison, changed)).transpose();
@@ -77,6 +90,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     }
     let mut report = merge_report("merge", session, &workspace, changed, &planned, write);
     (report.only, report.left_for_later) = (arguments.only.clone(), part.as_ref().map(|part| part.for_later.clone()));
+    report.kept_elsewhere = workspace.customised_elsewhere();
     report.verbose = session.verbose;
     with_scene(&mut report, session, &workspace, Some((&planned.outcome, changed)), None)?;
     match (&arguments.patch, patched) {

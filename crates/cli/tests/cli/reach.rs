@@ -4,10 +4,11 @@ use crate::by_hand::Hand;
 use crate::layouts::relaid;
 use crate::model::{Database, Random};
 use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
-use crate::support::similar_diff;
+use crate::support::{Project, assert_same_files, files_below, program, similar_diff};
 use crate::walks::Edit;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
+use std::process::Command;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::impact::{Finding, ImpactInput, impact, told_whatever_changes};
 use ysomorph_core::merge::{Outcome, merge};
@@ -29,15 +30,15 @@ fn looked_at(workspace: &Workspace, changed: &Schema) -> (Outcome, Vec<Finding>)
 /// Leaves what a look at everything leaves for the next.
 fn index(root: &Path, changed: &Schema) {
     let workspace = Workspace::open(root).unwrap();
-    let (_, findings) = looked_at(&workspace, changed);
-    workspace.keep_index(&told_whatever_changes(&findings));
+    let (outcome, findings) = looked_at(&workspace, changed);
+    workspace.keep_index(&outcome, &told_whatever_changes(&findings));
 }
 
 /// The workspace as a look at the change opens it.
 fn opened_for(root: &Path, changed: &Schema) -> Workspace {
     let mut also = BTreeSet::new();
     loop {
-        let workspace = Workspace::open_for(root, changed, &also).unwrap();
+        let workspace = Workspace::open_for(root, changed, &also, false).unwrap();
         let unsteady = merge(&workspace.merge_input(changed, &BTreeMap::new())).unsteady;
         if unsteady.is_empty() {
             return workspace;
@@ -75,7 +76,37 @@ fn assert_same(root: &Path, changed: &Schema) -> usize {
         }
     }
     assert!(of_part.tree.files.iter().all(|(file, _)| outcome.tree.files.contains_key(file)));
+    assert_eq!(outcome.kept.len(), of_part.kept.len() + part.customised_elsewhere(), "with {closed:?} closed");
+    // What earlier merges left to people may be anywhere: then a preview opens everything.
+    if !root.join(".ysomorph/follow-ups.toml").exists() {
+        let (all, some) = (plan(&whole, changed, &outcome, &closed), plan(&part, changed, &of_part, &closed));
+        assert!(all == some, "with {closed:?} closed:\n{}", similar_diff(&all, &some));
+    }
     closed.len()
+}
+
+/// What a merge would write and leave to people; without what is kept of entities that were left closed, which only a merge that is
+/// written settles.
+fn plan(workspace: &Workspace, changed: &Schema, outcome: &Outcome, closed: &[&str]) -> String {
+    let planned = workspace.plan_of(changed, &BTreeMap::new(), outcome.clone()).unwrap();
+    let is_of_closed = |line: &str| {
+        closed.iter().any(|entity| {
+            line.ends_with(&format!("/{entity}.entity.list"))
+                || line.ends_with(&format!(" {entity}.entity.list"))
+                || line.ends_with(&format!(" {entity}"))
+        })
+    };
+    let mut told = String::new();
+    for (path, (before, after)) in planned.files.iter().filter(|(path, _)| !is_of_closed(path)) {
+        let lines = |text: &Option<String>| {
+            text.iter().flat_map(|text| text.lines()).filter(|line| !is_of_closed(line)).collect::<Vec<_>>().join("\n")
+        };
+        let (before, after) = (lines(before), lines(after));
+        if before != after {
+            told.push_str(&format!("{path}:\n{}", similar_diff(&before, &after)));
+        }
+    }
+    told + &planned.follow_ups.open.iter().map(|f| format!("{}: {}\n", f.name, f.finding.message)).collect::<String>()
 }
 
 /// Several random databases in one, with references between them.
@@ -176,4 +207,44 @@ fn an_edit_is_seen_whatever_its_size_and_time() {
     assert_eq!(open().len(), texts(dir.path()).len());
     std::fs::remove_dir_all(dir.path().join(".ysomorph/index")).unwrap();
     assert_eq!(open().len(), texts(dir.path()).len());
+}
+
+#[test]
+fn commands_say_the_same_with_an_index_and_leave_nothing_else() {
+    let project = Project::demo(None);
+    // A demo has catalogues, which are told by all labels.
+    for file in std::fs::read_dir(project.path("app")).unwrap().flatten().filter(|e| e.path().extension().is_some_and(|end| end == "po")) {
+        std::fs::remove_file(file.path()).unwrap();
+    }
+    project.change_demo(None);
+    let before = files_below(project.dir.path());
+    let said = |arguments: &[&str]| {
+        let mut command = Command::new(program());
+        command.arg("-C").arg(project.dir.path()).args(arguments).env("YSOMORPH_INDEX_FROM", "1");
+        let ran = command.output().unwrap();
+        format!("{:?}\n{}\n{}", ran.status.code(), String::from_utf8_lossy(&ran.stdout), String::from_utf8_lossy(&ran.stderr))
+    };
+    let commands: [&[&str]; 6] = [
+        &["impact"],
+        &["impact", "--format", "json"],
+        &["impact", "--order", "entity", "--verbose"],
+        &["impact", "--entity", "region", "--severity", "break"],
+        &["merge"],
+        &["merge", "--safe"],
+    ];
+    let without: Vec<String> = commands
+        .iter()
+        .map(|command| {
+            let _ = std::fs::remove_dir_all(project.path(".ysomorph/index"));
+            said(command)
+        })
+        .collect();
+    said(&["impact"]);
+    assert!(project.path(".ysomorph/index/entities.json").is_file());
+    for (command, without) in commands.iter().zip(&without) {
+        assert_eq!(&said(command), without, "{command:?}");
+    }
+    let mut after = files_below(project.dir.path());
+    after.retain(|path, _| !path.starts_with(".ysomorph/index"));
+    assert_same_files(&before, &after, "a look left more than its index");
 }

@@ -234,7 +234,6 @@ impl Stored {
         was: &Was<'_>,
     ) -> BTreeMap<String, String> {
         let mut out = BTreeMap::new();
-        let mut index = String::new();
         let each: Vec<(&FileKey, &Arc<Tiles>)> = files.iter().collect();
         let listed = |(file, tiles): (&FileKey, &Arc<Tiles>)| {
             let path = list_of(file);
@@ -245,11 +244,11 @@ impl Stored {
                     && kept.away.contains(file) != shown.contains_key(file)
             });
             if let (true, Some(text)) = (is_as_it_was, was.texts.and_then(|texts| texts.get(&path))) {
-                return (format!("{LISTED} {name}\n"), Some((path, text.clone())));
+                return (file.clone(), (format!("{LISTED} {name}\n"), Some((path, text.clone()))));
             }
             let mut tiles = Cow::Borrowed(&**tiles);
             match shown.get(file) {
-                Some(text) if tiles.is_plain() => return (format!("{} {}\n", digest(text), file.name()), None),
+                Some(text) if tiles.is_plain() => return (file.clone(), (format!("{} {}\n", digest(text), file.name()), None)),
                 Some(_) => {
                     if tiles.mark.notes.contains_key(&AWAY) {
                         tiles.to_mut().mark.notes.remove(&AWAY);
@@ -259,9 +258,24 @@ impl Stored {
                     tiles.to_mut().mark.notes.insert(AWAY, String::new());
                 }
             }
-            (format!("{LISTED} {name}\n"), Some((path, tiles.list())))
+            (file.clone(), (format!("{LISTED} {name}\n"), Some((path, tiles.list()))))
         };
-        for (line, list) in each.into_par_iter().map(listed).collect::<Vec<_>>() {
+        let mut lines: BTreeMap<FileKey, (String, Option<(String, String)>)> =
+            each.into_par_iter().map(listed).collect::<Vec<_>>().into_iter().collect();
+        let as_it_was = |(file, text): (&&FileKey, &&String)| {
+            let path = list_of(file);
+            let kept = match was.texts.and_then(|texts| texts.get(&path)) {
+                Some(list) => {
+                    let name = path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(&path);
+                    (format!("{LISTED} {name}\n"), Some((path.clone(), list.clone())))
+                }
+                None => (format!("{} {}\n", digest(text), file.name()), None),
+            };
+            ((*file).clone(), kept)
+        };
+        lines.extend(was.closed.into_iter().flatten().map(as_it_was));
+        let mut index = String::new();
+        for (line, list) in lines.into_values() {
             index.push_str(&line);
             out.extend(list);
         }
@@ -298,6 +312,8 @@ pub(crate) struct Was<'a> {
     pub kept: Option<&'a Kept>,
     /// The state's files as read.
     pub texts: Option<&'a BTreeMap<String, String>>,
+    /// The texts of files that weren't opened: of them everything stays.
+    pub closed: Option<&'a BTreeMap<&'a FileKey, &'a String>>,
 }
 
 /// Whether a file is over the table that hidden tiles are over.
