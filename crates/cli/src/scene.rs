@@ -8,7 +8,7 @@ use ysomorph_core::definition::{Drawn, Entity, Model, Page};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::schema::Schema;
 use ysomorph_core::statements;
-use ysomorph_report::{Report, Scene};
+use ysomorph_report::{PageRecords, Report, Scene};
 use ysomorph_sources::{Source, sample};
 use ysomorph_workspace::Workspace;
 
@@ -46,14 +46,12 @@ const RECORDS: u32 = 3;
 /// What stands for a value that nobody is to read in a file.
 const MASKED: &str = "•••";
 
-type Records = BTreeMap<(String, String), Vec<Vec<Option<String>>>>;
-
 /// A few records of each page that can't work, where the database gives them: of what is broken it gives none, and none where SQL
 /// names a value that only whoever is signed in has.
-fn records(report: &Report, model: &Model, known: &Schema, source: &Source) -> Records {
+fn records(report: &Report, model: &Model, known: &Schema, source: &Source) -> PageRecords {
     let mut dialect = known.clone();
     dialect.engine = source.engine();
-    let mut all = Records::new();
+    let mut all = PageRecords::new();
     for (entity, page) in report.broken_pages() {
         let Some(own) = model.entities.get(entity) else { continue };
         let Some(page) = own.pages.iter().find(|p| p.name == page).filter(|page| page.kind.drawn() != Drawn::Form) else { continue };

@@ -31,8 +31,8 @@ pub use junit::to_junit;
 pub use markdown::to_markdown;
 pub use patch::patch;
 pub use report::{
-    DrawnPage, EditReport, FileDiff, FollowUpReport, KeptReport, OpenFollowUp, Order, PartReport, PatchReport, Rehearsal, Report, Scene,
-    SchemaDigests, Totals,
+    DrawnPage, EditReport, FileDiff, FollowUpReport, KeptReport, OpenFollowUp, Order, PageRecords, PartReport, PatchReport, Rehearsal,
+    Report, Scene, SchemaDigests, Totals,
 };
 pub use sarif::to_sarif;
 pub use several::{Looked, OneOfMany, Several, Shared, several_schema};

@@ -23,6 +23,9 @@ pub struct DrawnPage {
     pub notes: Vec<Note>,
 }
 
+/// Records by entity and page: a text for each field that isn't a related set.
+pub type PageRecords = BTreeMap<(String, String), Vec<Vec<Option<String>>>>;
+
 /// What pictures are drawn from, beside what a report says.
 #[derive(Debug, Clone, Default)]
 pub struct Scene {
@@ -36,9 +39,8 @@ pub struct Scene {
     pub after: Option<Model>,
     /// What is broken then.
     pub left: Vec<Finding>,
-    /// Records of pages that can't work, as they are and as the merge leaves them, where somebody asked for them: by entity and
-    /// page, a text for each field that isn't a related set.
-    pub records: [BTreeMap<(String, String), Vec<Vec<Option<String>>>>; 2],
+    /// Records of pages that can't work, as they are and as the merge leaves them, where somebody asked for them.
+    pub records: [PageRecords; 2],
 }
 
 /// The result of `changes`, `impact`, `check`, `decide` or `merge`.

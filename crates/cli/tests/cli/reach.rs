@@ -202,6 +202,13 @@ fn an_edit_is_seen_whatever_its_size_and_time() {
     std::fs::write(&edited, text.replace("one = \"Yard\"", "one = \"Bard\"")).unwrap();
     std::fs::File::options().write(true).open(&edited).unwrap().set_modified(time).unwrap();
     assert!(open().contains(&FileKey::Entity("yard".to_owned())));
+    // What lists records of an entity that is gone says so.
+    let whole = std::fs::read_to_string(&edited).unwrap();
+    std::fs::remove_file(&edited).unwrap();
+    let problems = |workspace: Workspace| format!("{:#?}", workspace.problems());
+    let (all, part) = (problems(Workspace::open(dir.path()).unwrap()), problems(opened_for(dir.path(), &accepted)));
+    assert!(all == part && all.contains("there is no entity"), "{}", similar_diff(&all, &part));
+    std::fs::write(&edited, whole).unwrap();
     // Without the index, or with one that can't be read, everything is opened.
     std::fs::write(dir.path().join(".ysomorph/index/entities.json"), "{").unwrap();
     assert_eq!(open().len(), texts(dir.path()).len());

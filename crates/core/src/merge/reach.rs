@@ -82,7 +82,7 @@ pub fn reached(
     accepted: &Schema,
     changed: &Schema,
 ) -> Option<BTreeSet<String>> {
-    if accepted.engine != changed.engine || accepted.objects != changed.objects || accepted.outside != changed.outside {
+    if accepted.engine != changed.engine || accepted.objects != changed.objects {
         return None;
     }
     let Differing { tables, names, targets, read_by_views } = Differing::between(accepted, changed)?;
@@ -114,7 +114,7 @@ pub fn reached(
         .map(|(entity, _)| entity.as_str())
         .collect();
     // What lists any of that, what may not be closed, and what refers to others without the database saying so.
-    let lists = |s: &Sleeper| s.lists.iter().any(|e| shown.contains(e.as_str()));
+    let lists = |s: &Sleeper| s.lists.iter().any(|e| shown.contains(e.as_str()) || edited.contains(e));
     let open = all.iter().filter(|(entity, s)| {
         let is_read = || !read_by_views.is_empty() && words_of(name::split_qualified(&s.known.table).1).all(|w| read_by_views.contains(&w));
         let is_target = targets.contains(&name::fold(&s.known.table)) || is_read();
@@ -166,16 +166,20 @@ impl Differing {
                 differing.targets.extend(table.foreign_keys.iter().map(|key| name::fold(&key.table)));
                 differing.read_by_views.extend(table.definition.iter().flat_map(|query| words_of(query)));
                 let columns = table.columns.iter().filter(|c| there.and_then(|t| t.column(&c.name)) != Some(*c));
-                for name in columns.map(|c| c.name.as_str()).chain([name::split_qualified(&table.name).1]) {
-                    let words: Vec<String> = words_of(name).collect();
-                    if words.is_empty() {
-                        return None;
-                    }
-                    differing.names.extend(words);
-                }
+                columns.map(|c| c.name.as_str()).chain([table.name.as_str()]).try_for_each(|name| differing.says(name))?;
+            }
+            // What isn't read any more, or is read now.
+            for table in of.outside.iter().filter(|table| !other.outside.contains(table)) {
+                differing.tables.insert(name::fold(table));
+                differing.says(table)?;
             }
         }
         Some(differing)
+    }
+
+    fn says(&mut self, name: &str) -> Option<()> {
+        let words: Vec<String> = words_of(name::split_qualified(name).1).collect();
+        (!words.is_empty()).then(|| self.names.extend(words))
     }
 }
 
