@@ -16,7 +16,7 @@ use std::mem::ManuallyDrop;
 use ysomorph_report::text;
 
 /// From how many files on a definition has an index: fewer are opened before it would be read.
-const INDEX_FROM: usize = 200;
+const INDEX_FROM: usize = 50;
 /// Says otherwise.
 const INDEX_FROM_VARIABLE: &str = "YSOMORPH_INDEX_FROM";
 
