@@ -52,7 +52,7 @@ fn records(report: &Report, model: &Model, known: &Schema, source: &Source) -> P
     let mut dialect = known.clone();
     dialect.engine = source.engine();
     let mut all = PageRecords::new();
-    for (entity, page) in report.broken_pages() {
+    for (entity, page) in report.drawn_pages() {
         let Some(own) = model.entities.get(entity) else { continue };
         let Some(page) = own.pages.iter().find(|p| p.name == page).filter(|page| page.kind.drawn() != Drawn::Form) else { continue };
         let most = if page.kind.drawn() == Drawn::Record { 1 } else { RECORDS };

@@ -4,6 +4,7 @@ use crate::error::CliError;
 use crate::output::write_secret;
 use crate::progress;
 use std::collections::BTreeSet;
+use std::mem::ManuallyDrop;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 use ysomorph_core::impact::data::{Counted, TableCounts};
@@ -103,8 +104,27 @@ impl Session {
         self.opened(|| Workspace::open(&self.folder))
     }
 
-    /// What a change reaches, and these entities too.
-    pub fn open_also(&self, changed: &Schema, also: &BTreeSet<String>, opening: Opening) -> Result<Workspace, CliError> {
+    /// Looks, and again with what has to be open too, until that is all.
+    pub fn until_steady<T>(
+        &self,
+        workspace: &mut ManuallyDrop<Workspace>,
+        changed: &Schema,
+        opening: Opening,
+        mut look: impl FnMut(&Workspace) -> Result<T, CliError>,
+        outcome: impl Fn(&T) -> &Outcome,
+    ) -> Result<T, CliError> {
+        let mut also = BTreeSet::new();
+        loop {
+            let looked = look(workspace)?;
+            if outcome(&looked).unsteady.is_empty() {
+                return Ok(looked);
+            }
+            also.extend(outcome(&looked).unsteady.iter().cloned());
+            *workspace = ManuallyDrop::new(self.open_also(changed, &also, opening)?);
+        }
+    }
+
+    fn open_also(&self, changed: &Schema, also: &BTreeSet<String>, opening: Opening) -> Result<Workspace, CliError> {
         self.opened(|| Workspace::open_for(&self.folder, changed, also, opening == Opening::Merge))
     }
 

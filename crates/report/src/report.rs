@@ -23,6 +23,9 @@ pub struct DrawnPage {
     pub notes: Vec<Note>,
 }
 
+/// Most pages that are drawn; the others are named. A page has to open from a mail.
+pub(crate) const MOST_DRAWN: usize = 120;
+
 /// Records by entity and page: a text for each field that isn't a related set.
 pub type PageRecords = BTreeMap<(String, String), Vec<Vec<Option<String>>>>;
 
@@ -325,6 +328,11 @@ impl Report {
     pub fn broken_pages(&self) -> BTreeSet<(&str, &str)> {
         let breaks = self.findings.iter().flatten().filter(|f| f.severity == Severity::Break);
         breaks.flat_map(|f| f.pages.iter().map(move |page| (f.entity.as_deref().unwrap_or_default(), page.as_str()))).collect()
+    }
+
+    /// Those of them that pictures are drawn of.
+    pub fn drawn_pages(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.broken_pages().into_iter().take(MOST_DRAWN)
     }
 
     /// With the outcome of a merge.

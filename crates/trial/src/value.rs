@@ -1,6 +1,7 @@
 //! Values as people read them, by the kind of their field.
 
 use crate::ask::{Shown, address};
+use crate::form::is_bytes;
 use crate::reader::{Record, Source};
 use maud::{Markup, html};
 use ysomorph_core::definition::{Field, PageKind};
@@ -13,8 +14,7 @@ pub const NOTHING: &str = "–";
 /// A field's value in a record, as it stands on a page.
 pub fn cell(source: &Source<'_>, shown_now: Shown, field: &Field, record: &Record) -> Markup {
     let Some(text) = record.text(&field.name) else { return html! { span .nothing { (NOTHING) } } };
-    if ["image", "file"].contains(&field.kind.as_str()) && !field.sensitive && source.reading().holds_bytes(field) && !record.key.is_empty()
-    {
+    if is_bytes(field) && !field.sensitive && source.reading().holds_bytes(field) && !record.key.is_empty() {
         let to = bytes_address(source, shown_now, field, record);
         return html! {
             a href=(to) { @if field.kind == "image" { img .thumbnail src=(to) alt=(plain(field, text)) loading="lazy"; } @else { (plain(field, text)) } }

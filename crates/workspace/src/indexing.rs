@@ -41,7 +41,9 @@ impl Workspace {
             let customised = customised.get(entity).copied().unwrap_or_default();
             Some((sleeper, is_plain && is_as_it_was && !told.contains(entity), customised))
         };
-        let around = around(&self.config_text, self.tree.app(), &self.state.read);
+        // An index that was read was made around the same.
+        let read_by = known.map(|known| known.index.around.clone());
+        let around = read_by.unwrap_or_else(|| around(&self.config_text, self.tree.app(), &self.state.read));
         Index::keep(&self.root, around, digests, opened, known.map(|known| &known.index));
     }
 }

@@ -11,9 +11,9 @@ use crate::scene::with_scene;
 use crate::session::{Opening, Session};
 pub use arguments::Arguments;
 use look::{Looked, look};
-use std::collections::BTreeSet;
 use std::mem::ManuallyDrop;
 use ysomorph_report::text;
+use ysomorph_workspace::Workspace;
 
 /// From how many files on a definition has an index: fewer are opened before it would be read.
 const INDEX_FROM: usize = 50;
@@ -41,13 +41,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     // The process ends with the command: taking a large definition apart again would only take time.
     let mut workspace = ManuallyDrop::new(workspace);
     arguments.check_names(&workspace)?;
-    let mut looked = look(arguments, session, &workspace, &changed, &source)?;
-    let mut also = BTreeSet::new();
-    while !looked.outcome.unsteady.is_empty() {
-        also.extend(looked.outcome.unsteady.iter().cloned());
-        workspace = ManuallyDrop::new(session.open_also(&changed, &also, opening)?);
-        looked = look(arguments, session, &workspace, &changed, &source)?;
-    }
+    let look_at = |workspace: &Workspace| look(arguments, session, workspace, &changed, &source);
+    let looked = session.until_steady(&mut workspace, &changed, opening, look_at, |looked| &looked.outcome)?;
     if workspace.texts.len() >= index_from() {
         workspace.keep_index(&looked.outcome, &looked.told);
     }

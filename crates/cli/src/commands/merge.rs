@@ -43,7 +43,6 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if to_output && !output.format.is_text() {
         return Err(CliError::new(format!("a patch on standard output isn't {}", output.format.word())).hint("name a file: --patch FILE"));
     }
-    // The process ends with the command: taking a large definition apart again would only take time.
     let needs_all = arguments.write
         || arguments.data
         || arguments.patch.is_some()
@@ -52,6 +51,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         || !output.format.is_text();
     let opening = if needs_all { Opening::Whole } else { Opening::Merge };
     let (workspace, source, mut changed) = session.open_for_change(opening)?;
+    // The process ends with the command: taking a large definition apart again would only take time.
     let mut workspace = ManuallyDrop::new(workspace);
     refuse_unsound(&workspace)?;
     let mut new_key = None;
@@ -66,15 +66,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let given = workspace.answer_map();
     let merged = |workspace: &Workspace| {
         let input = workspace.merge_input(changed, &given);
-        during("merging", || if arguments.safe { safe_merge(&input) } else { (given.clone(), merge(&input)) })
+        Ok(during("merging", || if arguments.safe { safe_merge(&input) } else { (given.clone(), merge(&input)) }))
     };
-    let (mut answers, mut outcome) = merged(&workspace);
-    let mut also = BTreeSet::new();
-    while !outcome.unsteady.is_empty() {
-        also.extend(outcome.unsteady.iter().cloned());
-        workspace = ManuallyDrop::new(session.open_also(changed, &also, opening)?);
-        (answers, outcome) = merged(&workspace);
-    }
+    let (answers, outcome) = session.until_steady(&mut workspace, changed, opening, merged, |(_, outcome)| outcome)?;
     let planned = ManuallyDrop::new(workspace.plan_of(changed, &answers, outcome)?);
     let open = planned.outcome.open_questions().count();
     let patched = arguments.patch.is_some().then(|| workspace.patched(&planned.outcome.comparison, changed)).transpose();

@@ -1,16 +1,14 @@
 //! Each broken page as people would meet it, now and after the merge.
 
 use super::words::{anchor, prose};
-use crate::{Report, Scene};
+use crate::report::MOST_DRAWN;
+use crate::{PageRecords, Report, Scene};
 use maud::{Markup, html};
 use std::collections::BTreeMap;
 use ysomorph_core::definition::Model;
 use ysomorph_core::drawing::{Drawing, DrawingInput, DrawnField};
 use ysomorph_core::impact::Finding;
 use ysomorph_core::name::shown;
-
-/// Most pages that are drawn; the others are named. A page has to open from a mail.
-const MOST_DRAWN: usize = 120;
 
 pub(super) fn pages(report: &Report) -> Option<Markup> {
     let scene = report.scene.as_deref()?;
@@ -21,11 +19,10 @@ pub(super) fn pages(report: &Report) -> Option<Markup> {
         return None;
     }
     let (now, after) = (by_entity(findings), by_entity(&scene.left));
-    let drawn = broken.iter().take(MOST_DRAWN);
     Some(html! {
         p { "Each page that can't work, " @if scene.after.is_some() { "as it is and as the merge leaves it; " } "what is broken is hatched and named. "
             @if has_records { "The records are the database's." } @else { "Grey bars stand for records." } }
-        @for (entity, page) in drawn { (beside(scene, entity, page, &now, &after)) }
+        @for (entity, page) in report.drawn_pages() { (beside(scene, entity, page, &now, &after)) }
         @if broken.len() > MOST_DRAWN {
             p { "These can't work either: "
                 (broken.iter().skip(MOST_DRAWN).map(|(entity, page)| format!("{}/{}", shown(entity), shown(page))).collect::<Vec<_>>().join(", ")) "." }
@@ -46,21 +43,22 @@ fn by_entity(findings: &[Finding]) -> ByEntity<'_> {
 
 fn beside(scene: &Scene, entity: &str, page: &str, now: &ByEntity<'_>, after: &ByEntity<'_>) -> Markup {
     let translations = BTreeMap::new();
-    let draw = |model: &Model, findings: &ByEntity<'_>, version: usize| {
+    let draw = |model: &Model, findings: &ByEntity<'_>, records: &PageRecords| {
         let own = model.entities.get(entity)?;
         let page = own.pages.iter().find(|p| p.name == page)?;
         let findings = findings.get(entity).map_or(&[][..], Vec::as_slice);
-        let records = scene.records[version].get(&(entity.to_owned(), page.name.clone())).cloned().unwrap_or_default();
+        let records = records.get(&(entity.to_owned(), page.name.clone())).cloned().unwrap_or_default();
         Some(Drawing { records, ..DrawingInput { model, findings, role: None, translations: &translations }.draw(own, page) })
     };
+    let [of_now, of_after] = &scene.records;
     let id = anchor("page", &[entity, page]);
     html! {
         article .pair id=(id) data-entity=(shown(entity)) data-page=(shown(page)) {
             h3 { a href={ "#" (id) } { (shown(entity)) "/" (shown(page)) } }
             div .frames {
-                @if let Some(drawing) = draw(&scene.now, now, 0) { (frame("Now", &drawing)) }
+                @if let Some(drawing) = draw(&scene.now, now, of_now) { (frame("Now", &drawing)) }
                 @if let Some(model) = &scene.after {
-                    @match draw(model, after, 1) {
+                    @match draw(model, after, of_after) {
                         Some(drawing) => { (frame("After the merge", &drawing)) }
                         None => { figure .frame { figcaption { "After the merge" } p .gone { "This page is set aside, and comes back with what it hung on." } } }
                     }
@@ -75,6 +73,7 @@ fn frame(when: &str, drawing: &Drawing) -> Markup {
     let count = fields().filter(|f| f.broken.is_some()).count()
         + drawing.broken.len()
         + drawing.children.iter().filter(|c| c.broken.is_some()).count();
+    let texts = texts_of(drawing);
     html! {
         figure .frame {
             figcaption { (when) @if count > 0 { span .severity.break { " ✕ broken" } } @else { span .works { " works" } } }
@@ -83,7 +82,7 @@ fn frame(when: &str, drawing: &Drawing) -> Markup {
                 @for message in &drawing.broken { p .broken { "✕ " (prose(message)) } }
                 @for (tool, labels) in &drawing.tools { p .tool { span { (tool) } " " (shown(&labels.join(" · "))) } }
                 @if matches!(drawing.layout, "rows" | "groups") { (rows(&format!("{}, {when}", shown(&drawing.label)), &fields().collect::<Vec<_>>(), &drawing.records)) }
-                @else { @for (title, fields) in &drawing.sections { (section(title, fields, &texts_of(drawing))) } }
+                @else { @for (title, fields) in &drawing.sections { (section(title, fields, &texts)) } }
                 @for child in &drawing.children {
                     p .child.broken[child.broken.is_some()] {
                         b { (shown(&child.label)) } " " (shown(&child.fields.join(" · ")))

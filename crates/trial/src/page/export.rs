@@ -1,6 +1,7 @@
 //! What a list finds, or what an export of the definition says, as a file for a spreadsheet.
 
 use super::{Making, list};
+use crate::form::is_bytes;
 use crate::reader::{Record, Trouble};
 use crate::value;
 use ysomorph_core::definition::Field;
@@ -34,8 +35,7 @@ pub fn file(making: &Making<'_>) -> Option<Result<File, Trouble>> {
             let narrowing = Narrowing { limit: MOST, offset: 0, ..list::narrowing(making) };
             let found = making.source.rows(&narrowing, &making.broken);
             // A picture is no text; what is linked is many.
-            let fields =
-                making.fields(&found.without).into_iter().filter(|f| f.related.is_none() && !["image", "file"].contains(&f.kind.as_str()));
+            let fields = making.fields(&found.without).into_iter().filter(|f| f.related.is_none() && !is_bytes(f));
             let fields = fields.collect();
             (found, fields, making.source.entity.name.clone())
         }
