@@ -190,6 +190,8 @@ fn records_stand_in_a_reports_pictures_only_where_they_are_asked_for_and_are_onl
     let project = Project::demo(None);
     project.change_demo(None);
     project.sql("UPDATE queen_strain SET name = '<script>alert(1)</script>' WHERE id = (SELECT min(strain_id) FROM colony)");
+    project.edit("app/colony.toml", "[field.strength]", "[field.strength]\nsensitive = true");
+    project.sql("UPDATE colony SET strength = 424242");
     let report = |arguments: &[&str]| {
         let file = project.path("sampled.html");
         project.run(&[&["impact", "--format", "html", "--output", file.to_str().unwrap()], arguments].concat());
@@ -197,6 +199,7 @@ fn records_stand_in_a_reports_pictures_only_where_they_are_asked_for_and_are_onl
     };
     let (plain, sampled) = (report(&[]), report(&["--sample"]));
     assert!(!plain.contains("alert(1)") && plain.contains("Grey bars stand for records"));
+    assert!(sampled.contains("•••") && !sampled.contains("424242"), "what is sensitive isn't sent on");
     assert!(sampled.contains("&lt;script&gt;alert(1)&lt;/script&gt;") && !sampled.contains("<script>alert(1)"), "as text");
     assert!(
         sampled.contains("The records are the database's.")
