@@ -67,7 +67,7 @@ pub fn merge_answered(
             .changes
             .iter()
             .for_each(|c| eprintln!("change {} {} {:?} {:?}→{:?}", c.kind.name(), c.subject(), c.to, c.before, c.after));
-        planned.outcome.questions.iter().for_each(|q| eprintln!("answer {} = {:?}", q.name, q.answer));
+        planned.outcome.questions.iter().for_each(|q| eprintln!("answer {} = {:?} of {:?}: {}", q.name, q.answer, q.choices, q.text));
         for edit in &planned.outcome.edits {
             eprintln!("edit {} {:?} {:?}→{:?} because {}", edit.element.shown(), edit.done, edit.old, edit.new, edit.because);
         }

@@ -144,12 +144,21 @@ fn edit_between(root: &Path, visited: &mut [Option<Visited>], random: &mut Rando
     if std::env::var_os("YSOMORPH_TRACE").is_some() {
         eprintln!("---- by hand: {} {} {:?}", edit.file, edit.header, edit.line);
     }
+    let entity = format!("\"{}\"", edit.file.trim_end_matches(".toml"));
+    let naming: Vec<String> =
+        texts(root).into_iter().filter(|(file, text)| *file == edit.file || text.contains(&entity)).map(|(file, _)| file).collect();
     for state in visited.iter_mut().flatten() {
         // What is translated from another text is to be looked at, in every state.
         if matches!(edit.kind, Kind::Label(_) | Kind::Delete) {
             state.free.insert(CATALOGUE.to_owned());
         }
-        let Some(text) = state.texts.get_mut(&edit.file) else { continue };
+        let Some(text) = state.texts.get_mut(&edit.file) else {
+            // Who changed an entity keeps it, and what lists it, where the draft makes none of its table, too.
+            if !matches!(edit.kind, Kind::Comment(_) | Kind::Above(_)) {
+                state.free.extend(naming.iter().cloned());
+            }
+            continue;
+        };
         // Who takes a field off a list has laid the page out: what another draft doesn't list stays on it from now on.
         if edit.members(&before).iter().any(|m| !edit.members(text).contains(m) && text.contains(&format!("[field.{m}]"))) {
             state.free.insert(edit.file.clone());

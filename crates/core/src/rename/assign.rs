@@ -197,7 +197,7 @@ fn column_renames(old_table: &str, before: &Table, after: &Table, known: &Known,
     let pair = Pair::of(before, after, names, signs.elsewhere);
     let scored =
         |a: &Column, b: &Column, telling: bool| signs.weighed(score::columns(&pair, chance, (a, b), new.len(), telling), &a.name, &b.name);
-    let returns = |b: &Column| known.column_returns(&before.name, &b.name);
+    let returns = |b: &Column| known.column_returns(old_table, &b.name);
     let contradicted = |_: &Column| facts.numbers.contradict(old_table);
     let stays = |c: &Column| after.column(&c.name).is_some();
     match_pairs(
@@ -544,6 +544,20 @@ mod tests {
             let renames = find_renames(&schema(before), &schema(after), &Known::default());
             let found: Vec<&str> = renames.iter().flat_map(|r| r.candidates.iter().map(String::as_str)).collect();
             assert_eq!(found, offered, "{after}: {renames:?}");
+        }
+    }
+
+    #[test]
+    fn what_returns_is_nobodys_new_name_whatever_its_table_is_called() {
+        let returning = vec![("yard_2".to_owned(), Some("counted".to_owned()))];
+        let before = "yard_2: id integer key; place text(40); token boolean";
+        for after in ["yard_2: id integer key; place text(40); counted boolean", "yard: id integer key; place text(40); counted boolean"] {
+            let candidates = |known: &Known| -> Vec<String> {
+                let renames = find_renames(&schema(before), &schema(after), known);
+                renames.into_iter().filter(|r| r.column.is_some()).flat_map(|r| r.candidates).collect()
+            };
+            assert_eq!(candidates(&Known::default()), ["counted"], "{after}");
+            assert_eq!(candidates(&Known { returning: returning.clone(), ..Known::default() }), Vec::<String>::new(), "{after}");
         }
     }
 }
