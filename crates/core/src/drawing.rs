@@ -56,6 +56,10 @@ pub struct DrawnField {
 /// A child list of a drawn page.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]
 pub struct DrawnChild {
+    /// Whose records it lists.
+    pub entity: String,
+    /// By which lookup of theirs.
+    pub by: String,
     /// What people read.
     pub label: String,
     /// Labels of its fields.
@@ -151,8 +155,25 @@ impl<'a> DrawingInput<'a> {
             return None;
         }
         let fields = child.fields.iter().filter_map(|name| entity.field(&name.value)).filter(|f| !f.hidden);
-        let broken = self.breaks(of, page).find(|f| f.child.as_ref() == Some(&child.entity.value)).map(|f| f.message.clone());
-        Some(DrawnChild { label: self.many(entity), fields: fields.map(|f| self.label(entity, f)).collect(), broken })
+        let is_own = |f: &&Finding| f.child.as_ref().is_some_and(|(entity, by)| child.is_of(entity, by));
+        let broken = self.breaks(of, page).find(is_own).map(|f| f.message.clone());
+        Some(DrawnChild {
+            entity: child.entity.value.clone(),
+            by: child.by.value.clone(),
+            label: self.child_label(entity, page, child),
+            fields: fields.map(|f| self.label(entity, f)).collect(),
+            broken,
+        })
+    }
+
+    /// What people call a child list: the records, and by what they belong here where the page lists them twice.
+    fn child_label(&self, entity: &Entity, page: &Page, child: &Child) -> String {
+        let many = self.many(entity);
+        let is_alone = page.children.iter().filter(|other| other.entity.value == child.entity.value).count() == 1;
+        match entity.field(&child.by.value).filter(|_| !is_alone) {
+            Some(by) => format!("{many}: {}", self.label(entity, by)),
+            None => many,
+        }
     }
 
     /// What people call a page.

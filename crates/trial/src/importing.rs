@@ -1,6 +1,7 @@
 //! Takes records from a file: its columns are matched to fields, every line is looked at before anything is saved, and what can't be taken is
 //! skipped with its reason.
 
+use crate::adding::insert_and_tell;
 use crate::ask::{Query, as_one};
 use crate::form::{Mistake, Typed, wrong};
 use crate::reader::{Source, Trouble};
@@ -10,7 +11,7 @@ use std::collections::BTreeMap;
 use ysomorph_core::definition::{Field, Import, Spanned};
 use ysomorph_core::draft::choice_label;
 use ysomorph_core::name::{fold, same, shown};
-use ysomorph_core::statements::{Importing, Saving};
+use ysomorph_core::statements::{Importing, Made, Saving};
 use ysomorph_sources::{ReadError, Records, Transaction, Values};
 
 /// What becomes of a line.
@@ -165,9 +166,9 @@ impl<'a> Plan<'a> {
             let made = self.source.entity.field(&name).and_then(|field| self.importing().creating(field));
             let Some(made) = made else { continue };
             // It is made of the columns that it is shown by: with one of them the text is that.
-            let values = Values::from([("value_1".to_owned(), text)]);
-            let rows = transaction.read(&made.sql, &self.form(&ready.typed).all(&values))?;
-            let value: Vec<String> = rows.into_iter().next().unwrap_or_default().into_iter().map(Option::unwrap_or_default).collect();
+            let typed = vec![if matches!(made.made, Made::Given) { text.clone() } else { String::new() }];
+            let values = self.form(&ready.typed).all(&Values::from([("value_1".to_owned(), text)]));
+            let value = insert_and_tell(transaction, &made.sql, &values, &made.made, typed)?;
             ready.typed = Typed(ready.typed.0.with(&format!("field.{name}"), Some(&as_one(&value))));
         }
         match &ready.key {

@@ -8,6 +8,7 @@
 //!   it lets in.
 //! - `page/` makes pages, each from what `reader` reads.
 
+mod adding;
 mod ask;
 mod bytes;
 mod form;

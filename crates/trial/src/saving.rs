@@ -8,7 +8,7 @@ use ysomorph_core::definition::{Entity, Field};
 use ysomorph_core::name::shown;
 use ysomorph_core::rehearsal::Refusal;
 use ysomorph_core::schema::Kind;
-use ysomorph_core::statements::{Fate, Saving, Statement};
+use ysomorph_core::statements::{Along, Fate, Saving, Statement};
 use ysomorph_sources::{ReadError, Transaction, Values};
 
 /// What came of it.
@@ -26,6 +26,19 @@ pub enum Outcome {
     Nothing,
     /// The database can't be asked.
     Trouble(Trouble),
+}
+
+/// Records of another table that a deletion concerns.
+#[derive(Debug)]
+pub struct Concerned {
+    /// The table.
+    pub table: String,
+    /// What becomes of them.
+    pub fate: Fate,
+    /// How many whoever looks may see.
+    pub seen: u64,
+    /// Whether there are others.
+    pub is_more: bool,
 }
 
 /// What is said of a record that isn't there for whoever looks.
@@ -61,7 +74,7 @@ pub struct Form<'a> {
 }
 
 impl Form<'_> {
-    fn saving(&self) -> Saving<'_> {
+    pub(crate) fn saving(&self) -> Saving<'_> {
         let source = self.source;
         if self.is_line {
             return Saving::of_entity(&source.version.model, source.entity, source.access, &source.version.known);
@@ -69,52 +82,10 @@ impl Form<'_> {
         Saving::of_page(&source.version.model, source.entity, source.page, source.access, &source.version.known)
     }
 
-    /// A new record.
-    pub fn add(&self) -> Outcome {
-        let saving = self.saving();
-        let fields = saving.fields();
-        let mistakes = self.typed.mistakes(&fields, true);
-        if !mistakes.is_empty() {
-            return Outcome::Mistakes(mistakes);
-        }
-        if !self.writes {
-            let given = self.given(&saving);
-            let (columns, values) = self.columns_of(&saving, &given);
-            return self.told(vec![(saving.insert(&columns), values)]);
-        }
-        self.within(|transaction| self.insert_within(transaction).map(Outcome::Saved))
-    }
-
-    /// The fields that were typed.
-    fn given<'s>(&self, saving: &Saving<'s>) -> Vec<&'s Field> {
-        saving.fields().into_iter().filter(|field| self.typed.value(&field.name).is_some()).collect()
-    }
-
-    /// A new record in a transaction that is under way; gives its key, where it is known.
-    pub fn insert_within(&self, transaction: &mut Transaction<'_>) -> Result<Vec<String>, Stop> {
-        let saving = self.saving();
-        let given = self.given(&saving);
-        let (columns, values) = self.columns_of(&saving, &given);
-        let insert = saving.insert(&columns);
-        self.choose(&saving, transaction, &given)?;
-        let mut key: Vec<String> = Vec::new();
-        if saving.gives_key() {
-            let rows = transaction.read(&insert.sql, &self.all(&values))?;
-            key = rows.into_iter().next().unwrap_or_default().into_iter().map(Option::unwrap_or_default).collect();
-        } else {
-            transaction.run(&insert.sql, &self.all(&values))?;
-        }
-        if !key.is_empty() {
-            self.link(&saving, transaction, &keyed(&key))?;
-            self.prove(&saving, transaction, &keyed(&key))?;
-        }
-        Ok(key)
-    }
-
     /// Puts what was typed in the place of what a record has, in a transaction that is under way.
     pub fn overwrite_within(&self, transaction: &mut Transaction<'_>, key: &[String]) -> Result<(), Stop> {
         let saving = self.saving();
-        let given = self.given(&saving);
+        let given = self.typed_fields(&saving);
         let (columns, mut values) = self.columns_of(&saving, &given);
         self.choose(&saving, transaction, &given)?;
         values.extend(keyed(key));
@@ -243,19 +214,22 @@ impl Form<'_> {
         })
     }
 
-    /// What a deletion does to the records of other tables: the table, what becomes of them, and how many there are.
-    pub fn along(&self, key: &Values) -> Vec<(String, Fate, String)> {
-        let saving = self.saving();
-        let count = |sql: &str| {
-            let rows = self.source.pool.read(sql, &self.all(key)).ok()?;
-            rows.into_iter().next()?.into_iter().next()?.filter(|count| count != "0")
+    /// What a deletion does to the records of other tables. Of what isn't for whoever looks to see only that it is there.
+    pub fn along(&self, key: &Values) -> Vec<Concerned> {
+        let count = |sql: &String| -> u64 {
+            let rows = self.source.pool.read(sql, &self.all(key)).unwrap_or_default();
+            count(&rows).and_then(|count| count.parse().ok()).unwrap_or_default()
         };
-        let all = saving.along();
-        all.iter().filter_map(|one| Some((one.table.to_owned(), one.fate, count(&one.count)?))).collect()
+        let concerned = |one: &Along<'_>| {
+            let all = count(&one.count);
+            let seen = one.seen.as_ref().map_or(all, |counts| counts.iter().map(count).max().unwrap_or_default());
+            (all > 0).then(|| Concerned { table: one.table.to_owned(), fate: one.fate, seen, is_more: seen < all })
+        };
+        self.saving().along().iter().filter_map(concerned).collect()
     }
 
     /// The columns that these fields set, each once, and their values.
-    fn columns_of(&self, saving: &Saving<'_>, fields: &[&Field]) -> (Vec<String>, Values) {
+    pub(crate) fn columns_of(&self, saving: &Saving<'_>, fields: &[&Field]) -> (Vec<String>, Values) {
         let (mut columns, mut values) = (Vec::new(), Values::new());
         let mut seen = BTreeSet::new();
         for field in fields {
@@ -290,7 +264,7 @@ impl Form<'_> {
     }
 
     /// The key of a record whose key's own columns may have been changed.
-    fn key_after(&self, saving: &Saving<'_>, changed: &[&Field], key: &Values) -> Vec<String> {
+    pub(crate) fn key_after(&self, saving: &Saving<'_>, changed: &[&Field], key: &Values) -> Vec<String> {
         let entity: &Entity = self.source.entity;
         let given = |column: &str| {
             let field = changed.iter().find(|field| saving.columns(field).iter().any(|own| own == column))?;
@@ -315,7 +289,7 @@ impl Form<'_> {
     }
 
     /// Refuses what isn't offered to whoever looks: of lookups, and of related sets that get more.
-    fn choose(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, fields: &[&Field]) -> Result<(), Stop> {
+    pub(crate) fn choose(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, fields: &[&Field]) -> Result<(), Stop> {
         let lookups = fields.iter().filter(|field| field.lookup.is_some());
         let mut chosen: Vec<(&Field, String)> = lookups
             .filter_map(|field| Some((*field, self.typed.value(&field.name).filter(|typed| !typed.is_empty())?.to_owned())))
@@ -339,7 +313,7 @@ impl Form<'_> {
     }
 
     /// Makes and takes away the links of related sets.
-    fn link(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, key: &Values) -> Result<(), Stop> {
+    pub(crate) fn link(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, key: &Values) -> Result<(), Stop> {
         for field in saving.related() {
             let (now, was) = self.typed.ticked(&field.name);
             let change = |other: &str, is_made: bool| {
@@ -357,7 +331,7 @@ impl Form<'_> {
     }
 
     /// What has to hold before the transaction ends: every validation, and that the record is one that the role sees.
-    fn prove(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, key: &Values) -> Result<(), Stop> {
+    pub(crate) fn prove(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, key: &Values) -> Result<(), Stop> {
         let mut mistakes = Vec::new();
         for (name, sql) in saving.checks() {
             if !is_none(&transaction.read(&sql, &self.all(key))?) {
@@ -372,7 +346,7 @@ impl Form<'_> {
         if mistakes.is_empty() { Ok(()) } else { Err(Stop::Outcome(Outcome::Mistakes(mistakes))) }
     }
 
-    fn within(&self, work: impl FnOnce(&mut Transaction<'_>) -> Result<Outcome, Stop>) -> Outcome {
+    pub(crate) fn within(&self, work: impl FnOnce(&mut Transaction<'_>) -> Result<Outcome, Stop>) -> Outcome {
         let done = self.source.pool.writer().map_err(|e| Stop::Error(ReadError::Lost(e))).and_then(|mut writer| writer.save(work));
         match done {
             Ok(outcome) | Err(Stop::Outcome(outcome)) => outcome,
@@ -413,7 +387,7 @@ impl Form<'_> {
     }
 
     /// What would be sent, where nothing is saved.
-    fn told(&self, statements: Vec<(Statement, Values)>) -> Outcome {
+    pub(crate) fn told(&self, statements: Vec<(Statement, Values)>) -> Outcome {
         let engine = self.source.version.known.engine;
         let tell = |(statement, values): (Statement, Values)| {
             let all = self.all(&values);

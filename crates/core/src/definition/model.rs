@@ -309,6 +309,13 @@ pub struct Child {
     pub sort: Vec<Spanned<String>>,
 }
 
+impl Child {
+    /// Whether it lists these records by this lookup of theirs.
+    pub fn is_of(&self, entity: &str, by: &str) -> bool {
+        self.entity.value == entity && self.by.value == by
+    }
+}
+
 /// How a field points at a record of another entity.
 #[derive(Debug, Clone)]
 pub struct Lookup {

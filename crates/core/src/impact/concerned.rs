@@ -92,7 +92,7 @@ impl<'a> Context<'a> {
 
     /// The child lists of an entity's records by one of its lookups: the other entity and its page.
     pub fn child_lists(&self, entity: &str, by: &str) -> Vec<(&'a Entity, &'a Page)> {
-        let lists = |page: &&Page| page.children.iter().any(|c| c.entity.value == entity && c.by.value == by);
+        let lists = |page: &&Page| page.children.iter().any(|c| c.is_of(entity, by));
         self.entities().flat_map(|parent| parent.pages.iter().filter(lists).map(move |page| (parent, page))).collect()
     }
 

@@ -118,9 +118,9 @@ pub struct Finding {
     /// What stands at the place and is the matter, where the line itself tells more than its place does; empty where no name does.
     #[serde(skip)]
     pub culprit: Option<String>,
-    /// The entity of the child list that it is about.
+    /// The child list that it is about, by its entity and that one's lookup.
     #[serde(skip)]
-    pub child: Option<String>,
+    pub child: Option<(String, String)>,
     /// Keys of the field whose edit by a merge settles it.
     #[serde(skip)]
     pub settled_by: &'static [&'static str],

@@ -36,7 +36,10 @@ pub(super) fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
         let field = entity.field(name)?;
         (!field.hidden && field.related.is_none() && !access.is_some_and(|a| a.hides(name))).then_some(field)
     };
-    let why_field = |field: &Field| Why::ChildField { entity: entity.name.clone(), field: field.name.clone() };
+    let why_field = |field: &Field| {
+        let (entity, by) = (entity.name.clone(), by.name.clone());
+        Why::ChildField { entity, by, field: field.name.clone() }
+    };
     for name in &child.fields {
         if let Some(field) = seen(&name.value) {
             let text = select.shown_for(field, &why_field(field), &name.place);

@@ -59,7 +59,7 @@ pub(super) fn imports(model: &Model, entity: &Entity, known: &Schema, out: &mut 
         let builder = Builder::of_entity(model, entity, None, known);
         writes(&builder, import, out);
         for name in &import.create_missing {
-            out.extend(entity.field(&name.value).and_then(|field| creating(&builder, import, field, &name.place)));
+            out.extend(entity.field(&name.value).and_then(|field| Some(creating(&builder, import, field, &name.place)?.0)));
         }
     }
 }
@@ -142,8 +142,8 @@ fn at_import(statement: &mut Statement, import: &Import) {
     }
 }
 
-/// A new record of a lookup's target, made of the columns it is shown by.
-pub(super) fn creating(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place) -> Option<Statement> {
+/// A new record of a lookup's target, made of the columns it is shown by; and these.
+pub(super) fn creating(builder: &Builder<'_>, import: &Import, field: &Field, place: &Place) -> Option<(Statement, Vec<String>)> {
     let lookup = field.lookup.as_ref()?;
     let target = builder.model.entities.get(&lookup.entity.value)?;
     let template = lookup.show.as_ref().or(target.title.as_ref())?;
@@ -162,7 +162,7 @@ pub(super) fn creating(builder: &Builder<'_>, import: &Import, field: &Field, pl
         why: why.clone(),
         place: place.clone(),
     }));
-    let need = Need::Write { table: table.clone(), operation: Operation::Insert, columns };
+    let need = Need::Write { table: table.clone(), operation: Operation::Insert, columns: columns.clone() };
     uses.push(Use { need, why, place: place.clone() });
-    Some(builder.statement(Purpose::Create(import.name.clone(), field.name.clone()), sql, uses))
+    Some((builder.statement(Purpose::Create(import.name.clone(), field.name.clone()), sql, uses), columns))
 }

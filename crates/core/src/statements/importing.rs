@@ -1,11 +1,18 @@
 //! What a running import asks: which record a line is about, and what a text stands for. It is written as a form is.
 
 use super::builder::Builder;
-use super::dialect::as_text;
-use super::{Statement, exchange};
+use super::{Made, Statement, exchange};
 use crate::definition::{Access, Entity, Field, Import, Model};
-use crate::name::quoted_for as quoted;
-use crate::schema::{Engine, Schema};
+use crate::schema::Schema;
+
+/// A new record of what a lookup points at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Creating {
+    /// Inserts it, by `:value_1`…
+    pub sql: String,
+    /// What tells the lookup's value.
+    pub made: Made,
+}
 
 /// What an import asks, for a role; for everybody where there are no roles. All of it is read as texts.
 #[derive(Clone, Copy)]
@@ -36,11 +43,10 @@ impl<'a> Importing<'a> {
         exchange::finding(&self.builder, self.import, field, &field.place)
     }
 
-    /// A new record of a lookup's target, by `:value_1`…, that gives back the lookup's value; nothing where the import makes none, or the
-    /// engine gives nothing back.
-    pub fn creating(&self, field: &'a Field) -> Option<Statement> {
+    /// A new record of a lookup's target; nothing where the import makes none, or nothing tells the lookup's value then.
+    pub fn creating(&self, field: &'a Field) -> Option<Creating> {
         let engine = self.builder.engine();
-        if engine == Engine::Mysql || !self.import.create_missing.iter().any(|name| name.value == field.name) {
+        if !self.import.create_missing.iter().any(|name| name.value == field.name) {
             return None;
         }
         let lookup = field.lookup.as_ref()?;
@@ -49,9 +55,17 @@ impl<'a> Importing<'a> {
         if !self.builder.user.is_none_or(|user| target.access_of(&user.role).is_some_and(|access| access.add)) {
             return None;
         }
-        let statement = exchange::creating(&self.builder, self.import, field, &field.place)?;
+        let (statement, given) = exchange::creating(&self.builder, self.import, field, &field.place)?;
         let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
-        let value: Vec<String> = value.iter().map(|column| as_text(&quoted(&column.value, engine), engine)).collect();
-        Some(Statement { sql: format!("{} RETURNING {}", statement.sql, value.join(", ")), ..statement })
+        let value: Vec<&str> = value.iter().map(|column| column.value.as_str()).collect();
+        let made = Made::of(&value, &given, self.builder.known.table(&target.table.value), engine);
+        let sql = statement.sql + &made.tail(&value, engine);
+        // A text stands for one value.
+        let is_told = match made {
+            Made::Returned => true,
+            Made::Numbered(_) | Made::Given => value.len() == 1,
+            Made::Unknown => false,
+        };
+        is_told.then_some(Creating { sql, made })
     }
 }

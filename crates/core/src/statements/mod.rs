@@ -3,6 +3,7 @@
 //! Both come from one builder, so that what the rules say of a page and what the database would refuse can't
 //! drift apart: a rule looks at the needs, a test prepares the SQL. What each kind of page asks is in [`pages`].
 
+mod along;
 mod builder;
 pub(crate) mod children;
 mod dialect;
@@ -10,6 +11,7 @@ pub(crate) mod exchange;
 pub(crate) mod groups;
 mod importing;
 pub(crate) mod lists;
+mod made;
 mod need;
 mod pages;
 mod purpose;
@@ -22,13 +24,15 @@ mod select;
 mod statement;
 pub(crate) mod writes;
 
+pub use along::{Along, Fate};
 pub use builder::Builder;
 pub use dialect::{as_text, literal, positional, with_values};
-pub use importing::Importing;
+pub use importing::{Creating, Importing};
+pub use made::Made;
 pub use need::{Need, Read, Spot, Use, Why};
 pub use purpose::Purpose;
 pub use reading::{Asked, Filter, Narrowing, Reading};
-pub use saving::{Along, Fate, Saving};
+pub use saving::Saving;
 pub use statement::{Gives, Statement, users};
 
 use crate::definition::{Access, Entity, Model, Page};

@@ -190,6 +190,8 @@ pub enum Why {
     ChildField {
         /// The child entity.
         entity: String,
+        /// Its lookup.
+        by: String,
         /// Its field.
         field: String,
     },
@@ -244,6 +246,14 @@ impl Why {
             | Why::Link { field }
             | Why::Display { field, .. } => Some(field),
             Why::Import { field, .. } | Why::Export { field, .. } => field.as_deref(),
+            _ => None,
+        }
+    }
+
+    /// The child list it is about, by its entity and that one's lookup.
+    pub fn child(&self) -> Option<(&str, &str)> {
+        match self {
+            Why::Child { entity, by } | Why::ChildField { entity, by, .. } => Some((entity, by)),
             _ => None,
         }
     }

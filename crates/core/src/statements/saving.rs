@@ -1,39 +1,18 @@
 //! What a form of a running application writes: the statements of its page, of the fields that are given and that the role may change.
 
+use super::along::{self, Along};
 use super::builder::Builder;
 use super::dialect::as_text;
 use super::need::Why;
 use super::writes::Values;
-use super::{Purpose, Statement, related, writes};
+use super::{Made, Purpose, Statement, related, writes};
 use crate::definition::{Access, Entity, Field, Model, Page};
-use crate::name::{quoted_for as quoted, same};
-use crate::schema::{Engine, ForeignKey, Operation, Schema};
+use crate::name::contains;
+use crate::schema::{Operation, Schema};
 
 /// What a form writes.
 #[derive(Clone, Copy)]
 pub struct Saving<'a>(Builder<'a>);
-
-/// Records of another table that a deletion concerns.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Along<'a> {
-    /// The table.
-    pub table: &'a str,
-    /// What the database does with them.
-    pub fate: Fate,
-    /// Counts them, by `:key_1`…, as text.
-    pub count: String,
-}
-
-/// What becomes of records that point at one that is deleted.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Fate {
-    /// They go with it.
-    Go,
-    /// They point at nothing any more.
-    Loosened,
-    /// As long as they are there it can't be deleted.
-    Hinder,
-}
 
 impl<'a> Saving<'a> {
     /// Of a page, for a role; for everybody where there are no roles.
@@ -77,23 +56,24 @@ impl<'a> Saving<'a> {
         self.0.own_columns(field, &field.place).map(|set| set.column).collect()
     }
 
-    /// A new record of these columns, by `:value_1`…; where the engine can, it gives back its key, as texts.
-    pub fn insert(&self, columns: &[String]) -> Statement {
-        if self.0.entity.source.insert.is_some() {
-            return writes::insert(&self.0);
+    /// A new record of these columns, by `:value_1`…, of which some have a value; and what tells its key.
+    pub fn insert(&self, columns: &[String], given: &[String]) -> (Statement, Made) {
+        let entity = self.0.entity;
+        let key: Vec<&str> = entity.key.iter().map(|key| key.value.as_str()).collect();
+        if entity.source.insert.is_some() {
+            let is_given = !key.is_empty() && key.iter().all(|key| contains(given, key));
+            return (writes::insert(&self.0), if is_given { Made::Given } else { Made::Unknown });
         }
         let engine = self.0.engine();
-        let mut sql = self.0.insert_sql(columns, Values::Texts);
-        let keys: Vec<String> = self.0.entity.key.iter().map(|key| as_text(&quoted(&key.value, engine), engine)).collect();
-        if engine != Engine::Mysql && !keys.is_empty() {
-            sql.push_str(&format!(" RETURNING {}", keys.join(", ")));
-        }
-        Statement { sql, ..writes::insert(&self.0) }
+        let made = Made::of(&key, given, self.0.known.table(&entity.table.value), engine);
+        let sql = self.0.insert_sql(columns, Values::Texts) + &made.tail(&key, engine);
+        (Statement { sql, ..writes::insert(&self.0) }, made)
     }
 
-    /// Whether an insertion gives back the key.
-    pub fn gives_key(&self) -> bool {
-        self.0.entity.source.insert.is_none() && self.0.engine() != Engine::Mysql && !self.0.entity.key.is_empty()
+    /// Whether something has to be proved of what is saved: a validation, or that it is the role's own.
+    pub fn has_to_be_proved(&self) -> bool {
+        let entity = self.0.entity;
+        entity.checks.iter().any(|check| check.rule.is_some()) || self.0.user.is_some_and(|access| access.rows.is_some())
     }
 
     /// A record with other values in these columns, by `:value_1`…, `:key_1`… and the version that was read; nothing where there is
@@ -148,53 +128,6 @@ impl<'a> Saving<'a> {
 
     /// The records of other tables that a deletion concerns, by the foreign keys to the record's key.
     pub fn along(&self) -> Vec<Along<'a>> {
-        let (known, engine) = (self.0.known, self.0.engine());
-        let entity = self.0.entity;
-        let Some(target) = known.table(&entity.table.value) else { return Vec::new() };
-        let mut all = Vec::new();
-        for table in &known.tables {
-            for key in table.foreign_keys.iter().filter(|key| same(&key.table, &target.name)) {
-                // What points at other columns can't be counted by the key.
-                let parameter = |to: &String| entity.key.iter().position(|own| same(&own.value, to)).map(|at| format!(":key_{}", at + 1));
-                let parts: Option<Vec<String>> = key
-                    .columns
-                    .iter()
-                    .zip(key.target_columns(target))
-                    .map(|(column, to)| Some(format!("{} = {}", quoted(column, engine), parameter(to)?)))
-                    .collect();
-                let Some(parts) = parts.filter(|parts| !parts.is_empty()) else { continue };
-                let count =
-                    format!("SELECT {} FROM {} WHERE {}", as_text("count(*)", engine), quoted(&table.name, engine), parts.join(" AND "));
-                all.push(Along { table: &table.name, fate: fate(key), count });
-            }
-        }
-        all
-    }
-}
-
-fn fate(key: &ForeignKey) -> Fate {
-    match key.on_delete.as_deref().map(str::to_ascii_uppercase).as_deref() {
-        Some("CASCADE") => Fate::Go,
-        Some("SET NULL" | "SET DEFAULT") => Fate::Loosened,
-        _ => Fate::Hinder,
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn what_a_deletion_does_is_what_the_key_says() {
-        for (rule, wanted) in [
-            (Some("CASCADE"), Fate::Go),
-            (Some("set null"), Fate::Loosened),
-            (Some("SET DEFAULT"), Fate::Loosened),
-            (Some("RESTRICT"), Fate::Hinder),
-            (None, Fate::Hinder),
-        ] {
-            let key = ForeignKey { on_delete: rule.map(str::to_owned), ..ForeignKey::default() };
-            assert_eq!(fate(&key), wanted, "{rule:?}");
-        }
+        along::of(&self.0)
     }
 }

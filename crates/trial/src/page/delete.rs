@@ -48,10 +48,13 @@ fn question(making: &Making<'_>, form: &Form<'_>, key: &ysomorph_sources::Values
         let of = making.source.version.model.entities.values().find(|e| ysomorph_core::name::same(&e.table.value, table));
         of.map_or_else(|| shown(table), |entity| making.source.version.drawing(&entity.name, None).many(entity))
     };
-    let words = |fate: Fate| match fate {
-        Fate::Go => "go with it",
-        Fate::Loosened => "point at nothing any more",
-        Fate::Hinder => "hinder it: the database refuses as long as they are there",
+    let words = |fate: Fate, is_one: bool| match (fate, is_one) {
+        (Fate::Go, true) => "goes with it",
+        (Fate::Go, false) => "go with it",
+        (Fate::Loosened, true) => "points at nothing any more",
+        (Fate::Loosened, false) => "point at nothing any more",
+        (Fate::Hinder, true) => "hinders it: the database refuses as long as it is there",
+        (Fate::Hinder, false) => "hinder it: the database refuses as long as they are there",
     };
     html! {
         @match found.records.first() {
@@ -61,7 +64,10 @@ fn question(making: &Making<'_>, form: &Form<'_>, key: &ysomorph_sources::Values
                 (said)
                 @if along.is_empty() { p { "Nothing else points at it." } } @else {
                     p { "Of other records" }
-                    ul { @for (table, fate, count) in &along { li { (count) " of " b { (entity(table)) } " " (words(*fate)) } } }
+                    ul { @for one in &along {
+                        @if one.seen > 0 { li { (one.seen) " of " b { (entity(&one.table)) } " " (words(one.fate, one.seen == 1)) } }
+                        @if one.is_more { li { "Some that aren't yours to see " (words(one.fate, false)) } }
+                    } }
                 }
                 form method="post" {
                     input type="hidden" name="token" value=(making.request.token);

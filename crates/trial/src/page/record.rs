@@ -117,19 +117,19 @@ fn children(making: &Making<'_>, child: &Child, key: &Values) -> Markup {
     let fields: Vec<&Field> = child.fields.iter().filter_map(|name| entity.field(&name.value)).filter(seen).collect();
     let page = version.page_of_kind(&entity.name, PageKind::Detail, role);
     let most = usize::try_from(MOST_BESIDE).unwrap_or(usize::MAX);
-    let label = version.drawing(&entity.name, None).many(entity);
-    let broken = making.drawing.children.iter().filter(|drawn| drawn.label == label).find_map(|drawn| drawn.broken.as_deref());
+    let Some(drawn) = making.drawing.children.iter().find(|drawn| child.is_of(&drawn.entity, &drawn.by)) else { return html! {} };
+    let label = &drawn.label;
     html! {
         section .children {
             h2 { (label) }
-            @if let Some(broken) = broken { p .broken role="alert" { (ysomorph_report::words::prose(broken)) } }
+            @if let Some(broken) = &drawn.broken { p .broken role="alert" { (ysomorph_report::words::prose(broken)) } }
             @match &found.trouble {
                 Some(Trouble::Refused(message)) => p .broken role="alert" { "This list can't be read. The database says: " q { (message) } },
                 Some(Trouble::Lost(message)) => p .broken role="alert" { (message) },
                 Some(Trouble::Missing(name)) => p .notice { "No records without a value for " code { ":" (shown(name)) } "." },
                 None if found.records.is_empty() => p .empty { "None." },
                 None => {
-                    div .scroll tabindex="0" role="region" aria-label=(making.part(&label)) {
+                    div .scroll tabindex="0" role="region" aria-label=(making.part(label)) {
                         table .records {
                             thead { tr { @for field in &fields { th scope="col" .number[value::is_number(field)] { (making.label_of(entity, field)) } }
                                 @if page.is_some() { th scope="col" { span .unseen { "Open" } } } } }

@@ -195,6 +195,34 @@ fn no_form_gets_a_role_further_than_its_rights() {
 }
 
 #[test]
+fn what_a_role_adds_is_its_own_and_what_goes_with_a_record_is_counted_as_far_as_it_is_seen() {
+    for (project, place) in everywhere() {
+        let place = place.as_ref();
+        project.edit("app/apiary.toml", "[access.keeper]\nread = true\n", "[access.keeper]\nread = true\nadd = true\ndelete = true\n");
+        project.edit("app/apiary.toml", "rows = \"keeper_id = :user_keeper\"", "rows = \"keeper_id = :user_keeper AND code <> 'LENT'\"");
+        let served = Served::start(&project, &["--role", "keeper", "--with", "user_keeper=1", "--write"]);
+        let page = served.get("/now/apiary/add", KEEPER).body;
+        let yards = || now(&project, place, "count(*) FROM apiary WHERE name = 'Alder'");
+        let typed = |code: &str| {
+            let fields = [("field.code", code), ("field.name", "Alder"), ("field.keeper", "1"), ("field.opened_on", "2026-05-31")];
+            form(&page, &fields)
+        };
+        let lent = send(&served, "/now/apiary/add", &typed("LENT"), KEEPER);
+        assert!(lent.status == 200 && lent.body.contains("isn't yours to see"), "{}", lent.body);
+        assert_eq!(yards(), "0");
+        let added = send(&served, "/now/apiary/add", &typed("A-1"), KEEPER);
+        assert_eq!((added.status, yards()), (303, "1".to_owned()), "{}", added.body);
+        // Of the hives none is said to anybody who may not read them but that there are some.
+        let asked = served.get("/now/apiary/list/delete?key=1", KEEPER).body;
+        assert!(asked.contains("1 of <b>Hives</b> hinders it") && !asked.contains("aren't yours"), "{asked}");
+        project.edit("app/hive.toml", "[access.keeper]\nread = true\n", "[access.keeper]\nread = false\n");
+        let served = Served::start(&project, &["--role", "keeper", "--with", "user_keeper=1", "--write"]);
+        let asked = served.get("/now/apiary/list/delete?key=1", KEEPER).body;
+        assert!(asked.contains("Some that aren't yours to see hinder it") && !asked.contains("Hives</b>"), "{asked}");
+    }
+}
+
+#[test]
 fn many_records_are_given_the_same_wholly_or_not_at_all() {
     for (project, place) in everywhere() {
         let place = place.as_ref();

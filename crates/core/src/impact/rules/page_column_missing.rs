@@ -32,7 +32,7 @@ const DOCS: Docs = Docs {
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_losses(context, &RULE, out, |lost| match (&lost.used.why, &lost.what) {
-        (Why::ChildField { entity, field }, What::Column { .. } | What::Table { .. }) => {
+        (Why::ChildField { entity, field, .. }, What::Column { .. } | What::Table { .. }) => {
             let subject = Subject::new(format!("the list of `{}` can't show `{}`", shown(entity), shown(field)));
             Some(Subject { places: vec!["child list".to_owned()], ..subject })
         }

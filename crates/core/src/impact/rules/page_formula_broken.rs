@@ -35,7 +35,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     report_conditions(context, &RULE, out, |why| {
         Some(match why {
             Why::Formula { field } => Subject::new(format!("the formula of `{}`", shown(field))).of_field(field),
-            Why::ChildField { entity, field } => Subject::new(format!("the formula of `{}.{}`", shown(entity), shown(field))),
+            Why::ChildField { entity, field, .. } => Subject::new(format!("the formula of `{}.{}`", shown(entity), shown(field))),
             Why::Title { .. } => Subject::new("a formula in the title"),
             Why::Display { field, .. } => Subject::new(format!("a formula shown by `{}`", shown(field))).of_field(field),
             _ => return None,

@@ -129,10 +129,7 @@ impl Subject {
         let mut finding =
             Finding::new(rule.name, severity, message).entity(&lost.entity.name).pages(lost.pages.clone()).at(&lost.used.place);
         (finding.field, finding.role, finding.places) = (self.field, self.role, self.places);
-        finding.child = match &lost.used.why {
-            Why::Child { entity, .. } | Why::ChildField { entity, .. } => Some(entity.clone()),
-            _ => None,
-        };
+        finding.child = lost.used.why.child().map(|(entity, by)| (entity.to_owned(), by.to_owned()));
         finding
     }
 }
