@@ -8,7 +8,8 @@ pub fn to_csv(report: &Report) -> String {
     lists(report).first().map(written).unwrap_or_default()
 }
 
-fn written(list: &List) -> String {
+/// A list as CSV.
+pub(crate) fn written(list: &List) -> String {
     let columns: Vec<String> = list.columns.iter().map(|column| (*column).to_owned()).collect();
     rows_to_csv(&columns, &list.rows)
 }

@@ -32,19 +32,21 @@ pub fn to_junit(report: &Report) -> String {
     junit.to_string().unwrap_or_default() + "\n"
 }
 
+/// A finding in one line, with its place before it as compilers write it.
+pub(crate) fn described(finding: &Finding) -> String {
+    let at = finding.at.as_ref().map_or_else(String::new, |at| format!("{}:{}:{}: ", at.file, at.line, at.column));
+    let places = if finding.places.is_empty() { String::new() } else { format!(" ({})", finding.places.join(", ")) };
+    format!("{at}{}{places} [{}]", shown(&finding.message), finding.rule)
+}
+
 fn case(entity: &str, page: &str, findings: &[&Finding]) -> TestCase {
     let failing: Vec<&&Finding> = findings.iter().filter(|f| f.severity != Severity::Note).collect();
     let mut status = TestCaseStatus::success();
     if let Some(first) = failing.first() {
-        let text = |finding: &&&Finding| {
-            let at = finding.at.as_ref().map_or_else(String::new, |at| format!("{}:{}:{}: ", at.file, at.line, at.column));
-            let places = if finding.places.is_empty() { String::new() } else { format!(" ({})", finding.places.join(", ")) };
-            format!("{at}{}{places} [{}]", shown(&finding.message), finding.rule)
-        };
         status = TestCaseStatus::non_success(NonSuccessKind::Failure);
         status.set_message(shown(&first.message));
         status.set_type(first.rule);
-        status.set_description(failing.iter().map(text).collect::<Vec<_>>().join("\n"));
+        status.set_description(failing.iter().map(|finding| described(finding)).collect::<Vec<_>>().join("\n"));
     }
     let mut case = TestCase::new(shown(page), status);
     case.set_classname(shown(entity));

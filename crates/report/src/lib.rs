@@ -15,7 +15,7 @@ mod markdown;
 mod patch;
 mod report;
 mod sarif;
-mod several;
+pub mod several;
 mod stories;
 pub mod text;
 mod wording;
@@ -26,7 +26,7 @@ pub use csv::{rows_to_csv, to_csv};
 pub use entry::{AnswerReport, EntryReport};
 pub use html::{BASE_STYLE, to_html};
 pub use json::{json, schema, to_json, visible};
-pub use jsonl::to_jsonl;
+pub use jsonl::{several_jsonl, to_jsonl};
 pub use junit::to_junit;
 pub use markdown::to_markdown;
 pub use patch::patch;
@@ -34,7 +34,7 @@ pub use report::{
     DrawnPage, EditReport, FileDiff, FollowUpReport, KeptReport, OpenFollowUp, Order, PageRecords, PartReport, PatchReport, Rehearsal,
     Report, Scene, SchemaDigests, Totals,
 };
-pub use sarif::to_sarif;
+pub use sarif::{several_sarif, to_sarif};
 pub use several::{Looked, OneOfMany, Several, Shared, several_schema};
 pub use xlsx::{rows_to_xlsx, to_xlsx};
 

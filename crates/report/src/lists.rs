@@ -3,6 +3,7 @@
 use crate::wording::described;
 use crate::{PartReport, Report};
 use ysomorph_core::access::Rights;
+use ysomorph_core::impact::Finding;
 use ysomorph_core::name::shown;
 
 /// A table of texts.
@@ -30,28 +31,32 @@ pub fn lists(report: &Report) -> Vec<List> {
     lists
 }
 
+/// What is said of a finding.
+pub(crate) const FINDING: &[&str] = &["severity", "rule", "entity", "pages", "field", "role", "message", "help", "cause", "file", "line"];
+
+/// A finding as texts, with its cause.
+pub(crate) fn of_finding(finding: &Finding, cause: String) -> Vec<String> {
+    vec![
+        finding.severity.word().to_owned(),
+        finding.rule.to_owned(),
+        text(finding.entity.as_deref()),
+        finding.pages.iter().map(|p| shown(p)).collect::<Vec<_>>().join(", "),
+        text(finding.field.as_deref()),
+        text(finding.role.as_deref()),
+        shown(&finding.message),
+        shown(&finding.help),
+        cause,
+        finding.at.as_ref().map_or_else(String::new, |at| shown(&at.file)),
+        finding.at.as_ref().map_or_else(String::new, |at| at.line.to_string()),
+    ]
+}
+
 fn findings(report: &Report) -> Option<List> {
-    let row = |f: &ysomorph_core::impact::Finding| {
-        let cause = f.cause.and_then(|at| report.changes.get(at));
-        vec![
-            f.severity.word().to_owned(),
-            f.rule.to_owned(),
-            text(f.entity.as_deref()),
-            f.pages.iter().map(|p| shown(p)).collect::<Vec<_>>().join(", "),
-            text(f.field.as_deref()),
-            text(f.role.as_deref()),
-            shown(&f.message),
-            shown(&f.help),
-            cause.map_or_else(String::new, |c| shown(&c.subject())),
-            f.at.as_ref().map_or_else(String::new, |at| shown(&at.file)),
-            f.at.as_ref().map_or_else(String::new, |at| at.line.to_string()),
-        ]
+    let row = |finding: &Finding| {
+        let cause = finding.cause.and_then(|at| report.changes.get(at));
+        of_finding(finding, cause.map_or_else(String::new, |c| shown(&c.subject())))
     };
-    report.findings.as_ref().map(|all| List {
-        name: "findings",
-        columns: &["severity", "rule", "entity", "pages", "field", "role", "message", "help", "cause", "file", "line"],
-        rows: all.iter().map(row).collect(),
-    })
+    report.findings.as_ref().map(|all| List { name: "findings", columns: FINDING, rows: all.iter().map(row).collect() })
 }
 
 fn changes(report: &Report) -> Option<List> {

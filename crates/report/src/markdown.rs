@@ -120,20 +120,21 @@ fn fold(title: &str, parts: &[PartReport], text: &mut Bounded) {
     folded(&format!("{title}: {}", parts.len()), &parts.iter().map(line).collect::<String>(), text);
 }
 
-fn folded(summary: &str, body: &str, text: &mut Bounded) {
+/// A block under a line that unfolds it.
+pub(crate) fn folded(summary: &str, body: &str, text: &mut Bounded) {
     text.add(&format!("\n<details><summary>{}</summary>\n\n{body}\n</details>\n", html(summary)));
 }
 
 /// A text that stays below what a comment may have; what doesn't fit is counted.
 #[derive(Default)]
-struct Bounded {
+pub(crate) struct Bounded {
     text: String,
     left_out: usize,
 }
 
 impl Bounded {
     /// Adds a block whole or not at all.
-    fn add(&mut self, block: &str) {
+    pub(crate) fn add(&mut self, block: &str) {
         // A host counts characters; bytes are at least as many.
         if self.text.len() + block.len() + RESERVE <= MOST {
             self.text.push_str(block);
@@ -142,7 +143,7 @@ impl Bounded {
         }
     }
 
-    fn finished(self) -> String {
+    pub(crate) fn finished(self) -> String {
         match self.left_out {
             0 => self.text,
             1 => format!("{}\n1 part was too long for a comment and is left out here.\n", self.text),
@@ -152,7 +153,7 @@ impl Bounded {
 }
 
 /// Text that can't become markup, a mention of a person or a reference to an issue.
-fn escaped(text: &str) -> String {
+pub(crate) fn escaped(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
         match c {
@@ -166,7 +167,7 @@ fn escaped(text: &str) -> String {
 }
 
 /// Text within a code span: it ends at the next backtick, and a table's cell at the next bar.
-fn code(text: &str) -> String {
+pub(crate) fn code(text: &str) -> String {
     shown(text).replace('`', "'").replace('|', "¦")
 }
 

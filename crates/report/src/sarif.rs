@@ -1,6 +1,6 @@
 //! Findings in the Static Analysis Results Interchange Format 2.1.0 (an OASIS standard), for code hosts and editors.
 
-use crate::Report;
+use crate::{Report, Several};
 use serde::Serialize;
 use serde_json::{Map, Value, json};
 use std::collections::BTreeMap;
@@ -30,17 +30,26 @@ struct Run {
 
 /// A report's findings as SARIF.
 pub fn to_sarif(report: &Report) -> String {
-    let findings = report.findings.as_deref().unwrap_or_default();
+    written(report.findings.iter().flatten().map(|finding| (finding, [].as_slice())).collect())
+}
+
+/// What was found on several databases likewise; each result names those that have it.
+pub fn several_sarif(several: &Several) -> String {
+    written(several.findings.iter().map(|shared| (&shared.finding, shared.databases.as_slice())).collect())
+}
+
+/// Findings, each with the databases that have it where there are several.
+fn written(findings: Vec<(&Finding, &[String])>) -> String {
     // Only rules that found something: a reader looks them up by their place.
     let mut places: BTreeMap<&str, usize> = BTreeMap::new();
-    for finding in findings {
+    for (finding, _) in &findings {
         let next = places.len();
         places.entry(finding.rule).or_insert(next);
     }
     let mut named: Vec<(&str, usize)> = places.iter().map(|(name, at)| (*name, *at)).collect();
     named.sort_by_key(|(_, at)| *at);
     let mut seen: BTreeMap<String, usize> = BTreeMap::new();
-    let results = findings.iter().map(|finding| result(finding, &places, &mut seen)).collect();
+    let results = findings.iter().map(|(finding, databases)| result(finding, databases, &places, &mut seen)).collect();
     let driver = json!({
         "name": "ysomorph",
         "semanticVersion": env!("CARGO_PKG_VERSION"),
@@ -79,7 +88,7 @@ fn rule(name: &str) -> Value {
     })
 }
 
-fn result(finding: &Finding, places: &BTreeMap<&str, usize>, seen: &mut BTreeMap<String, usize>) -> Value {
+fn result(finding: &Finding, databases: &[String], places: &BTreeMap<&str, usize>, seen: &mut BTreeMap<String, usize>) -> Value {
     let text = |text: &Option<String>| shown(text.as_deref().unwrap_or_default());
     let mut message = shown(&finding.message);
     if !finding.help.is_empty() {
@@ -114,6 +123,9 @@ fn result(finding: &Finding, places: &BTreeMap<&str, usize>, seen: &mut BTreeMap
     let identity = [finding.rule, &text(&finding.entity), &text(&finding.field), &text(&finding.role), &file, &culprit].join("|");
     let number = seen.entry(identity.clone()).and_modify(|n| *n += 1).or_insert(0);
     result.insert("partialFingerprints".to_owned(), json!({ "finding/v1": format!("{identity}|{number}") }));
+    if !databases.is_empty() {
+        result.insert("properties".to_owned(), json!({ "databases": databases.iter().map(|name| shown(name)).collect::<Vec<_>>() }));
+    }
     Value::Object(result)
 }
 

@@ -12,7 +12,12 @@ const MOST: usize = 32_767;
 /// # Errors
 /// Where a list is longer than a sheet can be.
 pub fn to_xlsx(report: &Report) -> Result<Vec<u8>, String> {
-    written(&lists(report)).map_err(|error| error.to_string())
+    workbook(&lists(report))
+}
+
+/// Lists as a workbook, a sheet each.
+pub(crate) fn workbook(lists: &[List]) -> Result<Vec<u8>, String> {
+    written(lists).map_err(|error| error.to_string())
 }
 
 fn written(lists: &[List]) -> Result<Vec<u8>, XlsxError> {

@@ -31,6 +31,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         );
     }
     if !session.several.is_empty() {
+        if arguments.sample {
+            return Err(CliError::new("--sample draws the records of one database").hint("name one with --changed"));
+        }
         let workspace = session.open()?;
         arguments.check_names(&workspace)?;
         return several::run(arguments, session, &workspace, output);

@@ -78,6 +78,11 @@ pub fn open_follow_up(follow_up: &FollowUp) -> OpenFollowUp {
     }
 }
 
+/// Why there is no workbook.
+pub fn no_workbook(why: String) -> CliError {
+    CliError::new(format!("a workbook can't hold this: {why}")).hint("use --format csv or jsonl")
+}
+
 /// Prints a report in the wanted format.
 pub fn print(output: &mut Output, report: &Report, text: impl Fn(&Report) -> String) -> Result<(), CliError> {
     let written = match output.format {
@@ -91,8 +96,7 @@ pub fn print(output: &mut Output, report: &Report, text: impl Fn(&Report) -> Str
         Format::Csv => ysomorph_report::to_csv(report),
         Format::Xlsx => {
             let book = ysomorph_report::to_xlsx(report);
-            output
-                .set_bytes(book.map_err(|e| CliError::new(format!("a workbook can't hold this: {e}")).hint("use --format csv or jsonl"))?);
+            output.set_bytes(book.map_err(no_workbook)?);
             return Ok(());
         }
     };

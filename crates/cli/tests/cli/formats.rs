@@ -177,12 +177,49 @@ fn many_databases_are_told_by_finding_and_one_out_of_reach_spoils_nothing() {
     let validator = jsonschema::validator_for(&schema).unwrap();
     assert!(validator.is_valid(&told), "{:?}", validator.iter_errors(&told).map(|e| e.to_string()).collect::<Vec<_>>());
     assert!(told["findings"].as_array().unwrap().iter().all(|f| f["databases"] == serde_json::json!(["site 0", "site 1", "site 2"])));
+    every_face_of_many(&project, path.to_str().unwrap());
     // Those that agree are fine, and several on the command line are the same.
     let (four, five) = (format!("sqlite:{}", project.path("site4.db").display()), format!("sqlite:{}", project.path("site5.db").display()));
     let both = project.expect(0, &["impact", "--changed", &four, "--changed", &five]);
     assert!(both.contains("2 databases: the definition works on 2."), "{both}");
     let refused = project.run(&["merge", "--changed", &four, "--changed", &five]);
     assert!(refused.code == 2 && refused.err.contains("only impact looks at several databases"), "{}", refused.err);
+}
+
+/// Each other format tells the same of them.
+fn every_face_of_many(project: &Project, list: &str) {
+    let face = |format: &str| project.run(&["impact", "--changed-list", list, "--format", format]).out;
+    let whole: Value = serde_json::from_str(&face("json")).unwrap();
+    let lines: Vec<Value> = face("jsonl").lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    let is = |what: &str| lines.iter().filter(|line| line["is"] == what).count();
+    assert_eq!((is("report"), is("database"), is("finding")), (1, 20, count(&whole, "findings")));
+    let text = face("csv");
+    let rows: Vec<csv::StringRecord> = csv::Reader::from_reader(text.as_bytes()).records().map(Result::unwrap).collect();
+    let of = |state: &str| rows.iter().filter(|row| &row[1] == state).count();
+    assert_eq!((of("works"), of("doesn't work as it is"), of("couldn't be tried")), (16, 3, 1), "{text}");
+    let file = project.path("many.xlsx");
+    project.run(&["impact", "--changed-list", list, "--format", "xlsx", "--output", file.to_str().unwrap()]);
+    let mut book: Xlsx<_> = Xlsx::new(Cursor::new(std::fs::read(&file).unwrap())).unwrap();
+    assert_eq!(book.worksheet_range("databases").unwrap().height(), 21);
+    let findings = book.worksheet_range("findings").unwrap();
+    assert_eq!(findings.height(), count(&whole, "findings") + 1);
+    assert!(findings.rows().skip(1).all(|row| row.last().unwrap().to_string() == "site 0, site 1, site 2"));
+    let log: Value = serde_json::from_str(&face("sarif")).unwrap();
+    assert!(jsonschema::validator_for(&serde_json::from_str(SARIF).unwrap()).unwrap().is_valid(&log));
+    assert_eq!(log["runs"][0]["results"][0]["properties"]["databases"], serde_json::json!(["site 0", "site 1", "site 2"]));
+    let junit = face("junit");
+    assert!(junit.contains("tests=\"20\" failures=\"3\" errors=\"1\""), "{junit}");
+    let comment = face("markdown");
+    assert!(
+        comment.starts_with("**20 databases: the definition works on 16, ") && comment.contains("| site 3 | couldn't be tried |"),
+        "{comment}"
+    );
+    assert!(comment.contains("`, on site 0, site 1, site 2\n"), "{comment}");
+    let page = face("html");
+    assert!(page.contains("<option>site 2</option>") && !page.contains("<option>site 4</option>"), "{page}");
+    assert!(page.contains("On site 0, site 1, site 2.") && page.contains("site 19"), "{page}");
+    let refused = project.run(&["impact", "--changed-list", list, "--format", "html", "--sample"]);
+    assert!(refused.code == 2 && refused.err.contains("--sample"), "{}", refused.err);
 }
 
 #[test]

@@ -78,6 +78,50 @@ fn fits(said: &[String], printed: &[&str]) -> bool {
     }
 }
 
+/// The command lines of a page, without what a shell does with them; those that leave something to be filled in aren't any.
+fn command_lines(text: &str) -> Vec<String> {
+    let mut lines: Vec<String> = Vec::new();
+    // What stands between fences is prose and examples by turns; a span of prose may go on in the next line.
+    for (at, part) in text.split("```").enumerate() {
+        if at % 2 == 1 {
+            lines.extend(part.lines().filter_map(|line| Some(line[line.find("ysomorph ")?..].to_owned())));
+        } else {
+            let spans = part.split('`').skip(1).step_by(2);
+            lines.extend(spans.filter(|span| span.starts_with("ysomorph ")).map(|span| span.replace('\n', " ")));
+        }
+    }
+    let is_whole =
+        |line: &String| !line.split_whitespace().any(|word| word.starts_with('[') || word.chars().all(|c| c.is_ascii_uppercase()));
+    let plain = |line: String| {
+        line.split(['|', '>', '#', '&']).next().unwrap_or_default().split("   (").next().unwrap_or_default().trim().to_owned()
+    };
+    lines.into_iter().map(plain).filter(is_whole).collect()
+}
+
+#[test]
+fn every_command_line_of_the_manual_is_one() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let mut pages: Vec<PathBuf> = std::fs::read_dir(root.join("docs")).unwrap().map(|entry| entry.unwrap().path()).collect();
+    pages.extend(["README.md", "CONTRIBUTING.md", "ARCHITECTURE.md"].map(|page| root.join(page)));
+    let mut lines: Vec<String> = Vec::new();
+    for page in pages.iter().filter(|page| page.extension().is_some_and(|e| e == "md")) {
+        lines.extend(command_lines(&std::fs::read_to_string(page).unwrap()));
+    }
+    lines.sort();
+    lines.dedup();
+    assert!(lines.len() > 40, "{}", lines.len());
+    for line in lines {
+        let mut words = words(&line);
+        // What is watched is a command line itself.
+        if words.get(1).is_some_and(|word| word == "watch") && words.get(2).is_some_and(|word| !word.starts_with('-')) {
+            words.remove(1);
+        }
+        // Help comes after everything before it was understood.
+        let ran = Command::new(program()).args(&words[1..]).arg("--help").output().unwrap();
+        assert!(ran.status.success(), "{line}: {}", String::from_utf8_lossy(&ran.stderr));
+    }
+}
+
 #[test]
 fn every_example_of_the_manual_runs_and_prints_what_it_says() {
     let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs");

@@ -18,6 +18,7 @@ use base64::engine::general_purpose::STANDARD;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use sha2::{Digest, Sha256};
 use std::collections::BTreeSet;
+use ysomorph_core::impact::Finding;
 use ysomorph_core::name::shown;
 
 /// What every page of this program looks like: colours in light and dark, type, focus.
@@ -40,6 +41,27 @@ pub fn to_html(report: &Report) -> String {
     .into_iter()
     .filter_map(|(id, title, content)| Some((id, title, content?)))
     .collect();
+    let findings: Vec<&Finding> = report.findings.iter().flatten().collect();
+    let body = html! {
+        header { (outcome::header(report)) }
+        nav aria-label="Sections" {
+            ul { @for (id, title, _) in &sections { li { a href={ "#" (id) } { (title) } } } }
+        }
+        @if !findings.is_empty() { (filters(&findings, &BTreeSet::new())) }
+        main id="content" {
+            @for (id, title, content) in &sections {
+                section id=(id) aria-labelledby={ (id) "-title" } {
+                    h2 id={ (id) "-title" } { (title) }
+                    (content)
+                }
+            }
+        }
+    };
+    whole(&outcome::title(report), &body)
+}
+
+/// A page that stands by itself.
+pub(crate) fn whole(title: &str, body: &Markup) -> String {
     let page = html! {
         (DOCTYPE)
         html lang="en" {
@@ -48,24 +70,12 @@ pub fn to_html(report: &Report) -> String {
                 meta http-equiv="Content-Security-Policy" content=(policy());
                 meta name="viewport" content="width=device-width, initial-scale=1";
                 meta name="generator" content="ysomorph";
-                title { (outcome::title(report)) }
+                title { (title) }
                 style { (PreEscaped(STYLE)) }
             }
             body {
                 a .skip href="#content" { "Skip to the content" }
-                header { (outcome::header(report)) }
-                nav aria-label="Sections" {
-                    ul { @for (id, title, _) in &sections { li { a href={ "#" (id) } { (title) } } } }
-                }
-                @if report.findings.as_ref().is_some_and(|f| !f.is_empty()) { (filters(report)) }
-                main id="content" {
-                    @for (id, title, content) in &sections {
-                        section id=(id) aria-labelledby={ (id) "-title" } {
-                            h2 id={ (id) "-title" } { (title) }
-                            (content)
-                        }
-                    }
-                }
+                (body)
                 footer { "Written by ysomorph " (env!("CARGO_PKG_VERSION")) "; nothing was sent anywhere." }
                 script { (PreEscaped(SCRIPT)) }
             }
@@ -80,10 +90,9 @@ fn policy() -> String {
     format!("default-src 'none'; style-src 'sha256-{}'; script-src 'sha256-{}'", digest(STYLE), digest(SCRIPT))
 }
 
-/// What narrows the findings down, without loading anything.
-fn filters(report: &Report) -> Markup {
-    let findings = report.findings.as_deref().unwrap_or_default();
-    let set = |of: &dyn Fn(&ysomorph_core::impact::Finding) -> Vec<String>| -> BTreeSet<String> { findings.iter().flat_map(of).collect() };
+/// What narrows the findings down, without loading anything; by these databases, too, where there are several.
+pub(crate) fn filters(findings: &[&Finding], databases: &BTreeSet<String>) -> Markup {
+    let set = |of: &dyn Fn(&Finding) -> Vec<String>| -> BTreeSet<String> { findings.iter().flat_map(|f| of(f)).collect() };
     let entities = set(&|f| f.entity.iter().map(|e| shown(e)).collect());
     let pages = set(&|f| f.pages.iter().map(|p| shown(p)).collect());
     let roles = set(&|f| f.role.iter().map(|r| shown(r)).collect());
@@ -106,6 +115,7 @@ fn filters(report: &Report) -> Markup {
                     label { input type="checkbox" name="severity" value=(word) checked; " " (label) }
                 }
             }
+            (choice("by-database", "Database", "all", databases))
             (choice("by-entity", "Entity", "all", &entities))
             (choice("by-page", "Page", "all", &pages))
             (choice("by-role", "Role", "all", &roles))

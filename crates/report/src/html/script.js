@@ -28,6 +28,7 @@
     count: Number(element.dataset.count),
     severity: element.dataset.severity,
     rule: element.dataset.rule,
+    database: (element.dataset.database || "").split("\n"),
     entity: element.dataset.entity.split("\n"),
     page: element.dataset.page.split("\n"),
     role: element.dataset.role ? element.dataset.role.split("\n") : [],
@@ -41,7 +42,7 @@
   const apply = () => {
     const severities = new Set(every("input[name=severity]:checked", form).map((box) => box.value));
     const value = (id) => (one("#" + id) ? one("#" + id).value : "");
-    const [entity, page, role, rule] = ["by-entity", "by-page", "by-role", "by-rule"].map(value);
+    const [database, entity, page, role, rule] = ["by-database", "by-entity", "by-page", "by-role", "by-rule"].map(value);
     const words = value("search").toLowerCase().split(/\s+/).filter(Boolean);
     const live = new Set();
     let count = 0;
@@ -49,6 +50,7 @@
       const story = entry.element.closest("[data-story]");
       if (words.length && entry.text === null) entry.text = entry.element.textContent.toLowerCase();
       const fits = severities.has(entry.severity)
+        && (!database || entry.database.includes(database))
         && (!entity || entry.entity.includes(entity))
         && (!page || entry.page.includes(page))
         && (!role || !entry.role.length || entry.role.includes(role))

@@ -1,5 +1,15 @@
 //! One definition on many databases: by database, and by finding.
 
+mod html;
+mod junit;
+mod lists;
+mod markdown;
+
+pub use html::to_html;
+pub use junit::to_junit;
+pub use lists::{to_csv, to_xlsx};
+pub use markdown::to_markdown;
+
 use crate::Totals;
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -8,7 +18,7 @@ use ysomorph_core::changes::Change;
 use ysomorph_core::impact::{Finding, Severity};
 use ysomorph_core::name::shown;
 
-use crate::wording::phrase;
+use crate::wording::{phrase, plural};
 
 /// What `impact` found on several databases.
 #[derive(Debug, Clone, Default, Serialize, JsonSchema)]
@@ -21,6 +31,12 @@ pub struct Several {
     pub databases: Vec<OneOfMany>,
     /// Each finding once, with the databases that have it; worst first.
     pub findings: Vec<Shared>,
+    /// What the application is called.
+    #[serde(skip)]
+    pub title: String,
+    /// When they were looked at (RFC 3339).
+    #[serde(skip)]
+    pub when: String,
 }
 
 /// One database of many.
@@ -71,6 +87,24 @@ impl OneOfMany {
     pub fn is_fit(&self) -> bool {
         self.trouble.is_none() && self.totals.breaks + self.totals.risk == 0
     }
+
+    /// What is to be said of the definition there.
+    pub(crate) fn state(&self) -> &'static str {
+        match self.rank() {
+            0 => "doesn't work as it is",
+            1 => "couldn't be tried",
+            _ => "works",
+        }
+    }
+
+    /// What needs somebody comes first.
+    pub(crate) fn rank(&self) -> u8 {
+        match &self.trouble {
+            Some(_) => 1,
+            None if self.is_fit() => 2,
+            None => 0,
+        }
+    }
 }
 
 impl Several {
@@ -104,6 +138,33 @@ impl Several {
             key(a).cmp(&key(b)).then_with(|| a.finding.cmp(&b.finding))
         });
         several
+    }
+
+    /// The outcome in a sentence.
+    pub(crate) fn outcome(&self) -> String {
+        let of = |rank: u8| self.databases.iter().filter(|one| one.rank() == rank).count();
+        let mut parts = vec![format!("the definition works on {}", of(2))];
+        for (count, what) in [(of(0), "needs a merge or an edit on"), (of(1), "couldn't be tried on")] {
+            if count > 0 {
+                parts.push(format!("{what} {count}"));
+            }
+        }
+        format!("{}: {}.", plural(self.databases.len(), "database", "databases"), parts.join(", "))
+    }
+
+    /// The findings by what caused them, the worst first.
+    pub(crate) fn causes(&self) -> Vec<(&str, Vec<&Shared>)> {
+        let mut causes: Vec<(&str, Vec<&Shared>)> = Vec::new();
+        let mut known: BTreeMap<&str, usize> = BTreeMap::new();
+        for shared in &self.findings {
+            let because = shared.because.as_deref().unwrap_or("So before any change");
+            let at = *known.entry(because).or_insert(causes.len());
+            match causes.get_mut(at) {
+                Some((_, own)) => own.push(shared),
+                None => causes.push((because, vec![shared])),
+            }
+        }
+        causes
     }
 
     /// The exit status: that of the worst.

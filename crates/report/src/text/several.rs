@@ -17,14 +17,7 @@ const MOST_FINDINGS: usize = 20;
 pub fn several(several: &Several, verbose: bool) -> String {
     let (reached, unreached): (Vec<&OneOfMany>, Vec<&OneOfMany>) = several.databases.iter().partition(|d| d.trouble.is_none());
     let (fit, unfit): (Vec<&OneOfMany>, Vec<&OneOfMany>) = reached.into_iter().partition(|d| d.is_fit());
-    let all = plural(several.databases.len(), "database", "databases");
-    let mut parts = vec![format!("the definition works on {}", fit.len())];
-    for (count, what) in [(unfit.len(), "needs a merge or an edit on"), (unreached.len(), "couldn't be tried on")] {
-        if count > 0 {
-            parts.push(format!("{what} {count}"));
-        }
-    }
-    let mut out = format!("{}\n", wrapped(&format!("{all}: {}.", parts.join(", ")), 0, 0));
+    let mut out = format!("{}\n", wrapped(&several.outcome(), 0, 0));
     let width = several.databases.iter().map(|d| shown(&d.name).width()).max().unwrap_or(0).min(30);
     let mut list = |title: &str, databases: &[&OneOfMany], text: &dyn Fn(&OneOfMany) -> String| {
         if databases.is_empty() {

@@ -2,21 +2,20 @@
 
 use super::arguments::Arguments;
 use super::look::look;
+use crate::clock::now;
+use crate::commands::shared::no_workbook;
 use crate::error::CliError;
 use crate::output::{Format, Output};
 use crate::session::{NamedSource, Session};
 use std::collections::VecDeque;
 use std::sync::Mutex;
-use ysomorph_report::{Looked, Several, several_json, text};
+use ysomorph_report::{Looked, Several, several, several_json, several_jsonl, several_sarif, text};
 use ysomorph_workspace::Workspace;
 
 /// Most databases that are looked at at the same time.
 const AT_ONCE: usize = 16;
 
 pub fn run(arguments: &Arguments, session: &Session, workspace: &Workspace, output: &mut Output) -> Result<u8, CliError> {
-    if !matches!(output.format, Format::Text | Format::Json) {
-        return Err(CliError::new(format!("several databases have no {} result", output.format.word())).hint("it has: text, json"));
-    }
     let waiting: Mutex<VecDeque<(usize, &NamedSource)>> = Mutex::new(session.several.iter().enumerate().collect());
     let done = Mutex::new(Vec::new());
     std::thread::scope(|scope| {
@@ -33,9 +32,35 @@ pub fn run(arguments: &Arguments, session: &Session, workspace: &Workspace, outp
     });
     let mut done = done.into_inner().unwrap_or_default();
     done.sort_by_key(|(at, _)| *at);
-    let several = Several::of(done.into_iter().map(|(_, looked)| looked).collect());
-    output.push(&if output.format == Format::Json { several_json(&several) } else { text::several(&several, session.verbose) });
+    let mut several = Several::of(done.into_iter().map(|(_, looked)| looked).collect());
+    (several.title, several.when) = (title(workspace), now());
+    print(output, &several, session.verbose)?;
     Ok(several.status())
+}
+
+/// What the application is called.
+fn title(workspace: &Workspace) -> String {
+    let title = workspace.tree.app().and_then(|app| app.get("title")?.as_text());
+    title.unwrap_or_default().to_owned()
+}
+
+fn print(output: &mut Output, all: &Several, verbose: bool) -> Result<(), CliError> {
+    let written = match output.format {
+        Format::Text => text::several(all, verbose),
+        Format::Json => several_json(all),
+        Format::Jsonl => several_jsonl(all),
+        Format::Sarif => several_sarif(all),
+        Format::Markdown => several::to_markdown(all),
+        Format::Html => several::to_html(all),
+        Format::Junit => several::to_junit(all),
+        Format::Csv => several::to_csv(all),
+        Format::Xlsx => {
+            output.set_bytes(several::to_xlsx(all).map_err(no_workbook)?);
+            return Ok(());
+        }
+    };
+    output.push(&written);
+    Ok(())
 }
 
 /// Looks at one database: where it is, and what was found or why nothing could be.

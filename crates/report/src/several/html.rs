@@ -1,0 +1,96 @@
+//! Many databases as one page for a browser.
+
+use super::{OneOfMany, Several, Shared};
+use crate::html::words::{prose, severity};
+use crate::html::{filters, whole};
+use crate::stories::counts;
+use crate::wording::plural;
+use maud::{Markup, html};
+use std::collections::BTreeSet;
+use ysomorph_core::name::shown;
+
+/// More databases than these are folded at a finding.
+const FEW: usize = 6;
+
+/// Many databases as HTML.
+pub fn to_html(several: &Several) -> String {
+    let findings: Vec<_> = several.findings.iter().map(|shared| &shared.finding).collect();
+    let databases: BTreeSet<String> = several.findings.iter().flat_map(|s| &s.databases).map(|name| shown(name)).collect();
+    let body = html! {
+        header {
+            p .command-name { (shown(&several.title)) " · " (several.command) }
+            h1 { (several.outcome()) }
+            @if !several.when.is_empty() {
+                dl .facts { div { dt { "Looked at" } dd { time datetime=(several.when) { (several.when.replace('T', " ").replace('Z', " UTC")) } } } }
+            }
+        }
+        @if !findings.is_empty() { (filters(&findings, &databases)) }
+        main #content {
+            section #databases aria-labelledby="databases-title" {
+                h2 #databases-title { "Databases" }
+                (table(several))
+            }
+            section #stories aria-labelledby="stories-title" {
+                h2 #stories-title { "What breaks, and where" }
+                @if several.findings.is_empty() { p { "Nothing breaks." } }
+                @for (because, findings) in several.causes() { (story(several, because, &findings)) }
+                p #nothing hidden { "No finding fits the filters." }
+            }
+        }
+    };
+    whole(&format!("{}: {}", if several.title.is_empty() { "Ysomorph".to_owned() } else { shown(&several.title) }, several.command), &body)
+}
+
+/// Those that need somebody first.
+fn table(several: &Several) -> Markup {
+    let mut all: Vec<&OneOfMany> = several.databases.iter().collect();
+    all.sort_by_key(|one| one.rank());
+    html! {
+        div .scroll tabindex="0" role="region" aria-label="Databases" {
+            table .rights {
+                thead { tr { @for title in ["Database", "The definition", "Changes", "What of it", "Where it is"] { th scope="col" { (title) } } } }
+                tbody {
+                    @for one in all {
+                        tr {
+                            th scope="row" { (shown(&one.name)) }
+                            td { @if one.is_fit() { span .works { "✓ " (one.state()) } } @else { span .severity.break { "✕ " (one.state()) } } }
+                            td { @if one.trouble.is_none() { (one.changes) } }
+                            td { @match &one.trouble { Some(trouble) => (prose(trouble)), None => (counts(one.totals)) } }
+                            td { (shown(&one.source)) }
+                        }
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn story(several: &Several, because: &str, findings: &[&Shared]) -> Markup {
+    html! {
+        article .story data-story {
+            h3 { (shown(because)) span .counts { (plural(findings.len(), "finding", "findings")) } }
+            ul .entries { @for shared in findings { (entry(several, shared)) } }
+        }
+    }
+}
+
+fn entry(several: &Several, shared: &Shared) -> Markup {
+    let finding = &shared.finding;
+    let lines = |names: &[String]| names.iter().map(|name| shown(name)).collect::<Vec<_>>().join("\n");
+    let names = || shared.databases.iter().map(|name| shown(name)).collect::<Vec<_>>().join(", ");
+    html! {
+        li .entry data-entry data-count="1" data-severity=(finding.severity.word()) data-rule=(finding.rule)
+            data-entity=(shown(finding.entity.as_deref().unwrap_or_default())) data-page=(lines(&finding.pages))
+            data-role=(shown(finding.role.as_deref().unwrap_or_default())) data-database=(lines(&shared.databases)) {
+            p { (severity(finding.severity)) " " @if let Some(entity) = &finding.entity { b { (shown(entity)) } ": " } (prose(&finding.message)) }
+            @if shared.databases.len() <= FEW { p { "On " (names()) "." } } @else {
+                details { summary { "On " (shared.databases.len()) " of " (plural(several.databases.len(), "database", "databases")) } p { (names()) } }
+            }
+            p .where {
+                @if let Some(at) = &finding.at { code { (shown(&at.file)) ":" (at.line) ":" (at.column) } }
+                " " span .rule { (finding.rule) }
+                @if !finding.help.is_empty() { " " span .help { (prose(&finding.help)) } }
+            }
+        }
+    }
+}
