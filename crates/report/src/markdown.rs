@@ -24,7 +24,7 @@ pub fn to_markdown(report: &Report) -> String {
         ));
     }
     for left in report.follow_ups.as_deref().unwrap_or_default() {
-        text.add(&format!("- [ ] {}\n", escaped(&shown(&left.finding.message))));
+        text.add(&format!("- [ ] {}\n", prose(&shown(&left.finding.message))));
     }
     let stories = stories(report);
     if stories.is_empty() {
@@ -86,7 +86,7 @@ fn story(report: &Report, story: &Story<'_>, text: &mut Bounded) {
             "- **{}** {}: {}",
             first.severity.word(),
             escaped(&entry.place),
-            escaped(&shown(beside(first, story.change)))
+            prose(&shown(beside(first, story.change)))
         ));
         if !entry.elsewhere.is_empty() {
             body.push_str(&format!("; and so {}", escaped(&entry.elsewhere.join("; "))));
@@ -164,6 +164,17 @@ pub(crate) fn escaped(text: &str) -> String {
         }
     }
     out
+}
+
+/// A sentence, with what stands in backticks as code where that is safe.
+pub(crate) fn prose(text: &str) -> String {
+    let parts: Vec<&str> = text.split('`').collect();
+    let is_plain = |part: &&str| !part.is_empty() && part.chars().all(|c| c.is_alphanumeric() || "._-/: ()=,".contains(c));
+    let is_safe = parts.len() % 2 == 1 && parts.iter().skip(1).step_by(2).all(is_plain);
+    if !is_safe {
+        return escaped(text);
+    }
+    parts.iter().enumerate().map(|(at, part)| if at % 2 == 1 { format!("`{part}`") } else { escaped(part) }).collect()
 }
 
 /// Text within a code span: it ends at the next backtick, and a table's cell at the next bar.

@@ -92,6 +92,25 @@ fn nothing_of_a_report_leaves_the_file_and_no_name_becomes_markup() {
 }
 
 #[test]
+fn the_findings_of_many_databases_are_narrowed_down_by_database() {
+    let Some(browser) = browser() else { return };
+    let schema = "CREATE TABLE hive (id INTEGER PRIMARY KEY, tag TEXT NOT NULL, colour TEXT);";
+    let project = Project::new(schema);
+    let mut arguments: Vec<String> = ["impact", "--format", "html"].map(str::to_owned).to_vec();
+    for (name, change) in [("north", "DROP COLUMN tag"), ("south", "DROP COLUMN colour")] {
+        let file = project.path(&format!("{name}.db"));
+        rusqlite::Connection::open(&file).unwrap().execute_batch(&format!("{schema} ALTER TABLE hive {change}")).unwrap();
+        arguments.extend(["--changed".to_owned(), format!("sqlite:{}", file.display())]);
+    }
+    let text = project.run(&arguments.iter().map(String::as_str).collect::<Vec<_>>()).out;
+    let script =
+        "const by = document.getElementById('by-database'); by.value = [...by.options].map(o => o.value).find(v => v.includes('north'));
+        by.dispatchEvent(new Event('input', {bubbles: true}));
+        return [...document.querySelectorAll('[data-story]:not([hidden]) h3')].map(h => h.firstChild.textContent).join()";
+    assert_eq!(asked(&browser, &project, &text, script), "hive.tag: column dropped");
+}
+
+#[test]
 fn filters_search_and_addresses_work_in_a_browser() {
     let Some(browser) = browser() else { return };
     let project = Project::demo(None);

@@ -10,7 +10,7 @@ pub(crate) fn severity(severity: Severity) -> Markup {
 }
 
 /// The shape of a severity.
-pub(super) fn mark(severity: Severity) -> &'static str {
+pub(crate) fn mark(severity: Severity) -> &'static str {
     match severity {
         Severity::Break => "✕",
         Severity::Risk => "▲",

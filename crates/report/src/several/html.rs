@@ -1,12 +1,13 @@
 //! Many databases as one page for a browser.
 
-use super::{OneOfMany, Several, Shared};
-use crate::html::words::{prose, severity};
+use super::{Entry, OneOfMany, Several};
+use crate::html::words::{mark, prose, severity};
 use crate::html::{filters, whole};
 use crate::stories::counts;
 use crate::wording::plural;
 use maud::{Markup, html};
 use std::collections::BTreeSet;
+use ysomorph_core::impact::Severity;
 use ysomorph_core::name::shown;
 
 /// More databases than these are folded at a finding.
@@ -33,7 +34,7 @@ pub fn to_html(several: &Several) -> String {
             section #stories aria-labelledby="stories-title" {
                 h2 #stories-title { "What breaks, and where" }
                 @if several.findings.is_empty() { p { "Nothing breaks." } }
-                @for (because, findings) in several.causes() { (story(several, because, &findings)) }
+                @for (because, entries) in several.causes() { (story(several, because, &entries)) }
                 p #nothing hidden { "No finding fits the filters." }
             }
         }
@@ -53,7 +54,7 @@ fn table(several: &Several) -> Markup {
                     @for one in all {
                         tr {
                             th scope="row" { (shown(&one.name)) }
-                            td { @if one.is_fit() { span .works { "✓ " (one.state()) } } @else { span .severity.break { "✕ " (one.state()) } } }
+                            td { (state(one)) }
                             td { @if one.trouble.is_none() { (one.changes) } }
                             td { @match &one.trouble { Some(trouble) => (prose(trouble)), None => (counts(one.totals)) } }
                             td { (shown(&one.source)) }
@@ -65,30 +66,44 @@ fn table(several: &Several) -> Markup {
     }
 }
 
-fn story(several: &Several, because: &str, findings: &[&Shared]) -> Markup {
+/// What is to be said of the definition there, with the mark of the worst.
+fn state(one: &OneOfMany) -> Markup {
+    let (class, sign) = match (one.is_fit(), one.trouble.is_some() || one.totals.breaks > 0) {
+        (true, _) => ("works", "✓"),
+        (false, true) => ("severity break", mark(Severity::Break)),
+        (false, false) => ("severity risk", mark(Severity::Risk)),
+    };
+    html! { span class=(class) { span aria-hidden="true" { (sign) " " } (one.state()) } }
+}
+
+fn story(several: &Several, because: &str, entries: &[Entry<'_>]) -> Markup {
+    let count = entries.iter().map(|entry| entry.count).sum();
     html! {
         article .story data-story {
-            h3 { (shown(because)) span .counts { (plural(findings.len(), "finding", "findings")) } }
-            ul .entries { @for shared in findings { (entry(several, shared)) } }
+            h3 { (shown(because)) span .counts { (plural(count, "finding", "findings")) } }
+            ul .entries { @for one in entries { (entry(several, one)) } }
         }
     }
 }
 
-fn entry(several: &Several, shared: &Shared) -> Markup {
-    let finding = &shared.finding;
-    let lines = |names: &[String]| names.iter().map(|name| shown(name)).collect::<Vec<_>>().join("\n");
+fn entry(several: &Several, entry: &Entry<'_>) -> Markup {
+    let (shared, finding) = (entry.first, &entry.first.finding);
+    let lines = |names: &mut dyn Iterator<Item = String>| names.collect::<Vec<_>>().join("\n");
     let names = || shared.databases.iter().map(|name| shown(name)).collect::<Vec<_>>().join(", ");
+    let subject = entry.subject();
     html! {
-        li .entry data-entry data-count="1" data-severity=(finding.severity.word()) data-rule=(finding.rule)
-            data-entity=(shown(finding.entity.as_deref().unwrap_or_default())) data-page=(lines(&finding.pages))
-            data-role=(shown(finding.role.as_deref().unwrap_or_default())) data-database=(lines(&shared.databases)) {
-            p { (severity(finding.severity)) " " @if let Some(entity) = &finding.entity { b { (shown(entity)) } ": " } (prose(&finding.message)) }
+        li .entry data-entry data-count=(entry.count) data-severity=(finding.severity.word()) data-rule=(finding.rule)
+            data-entity=(shown(finding.entity.as_deref().unwrap_or_default()))
+            data-page=(lines(&mut entry.pages.iter().map(|page| shown(page))))
+            data-role=(shown(finding.role.as_deref().unwrap_or_default()))
+            data-database=(lines(&mut shared.databases.iter().map(|name| shown(name)))) {
+            p { (severity(finding.severity)) " " @if !subject.is_empty() { b { (subject) } ": " } (prose(&finding.message)) }
             @if shared.databases.len() <= FEW { p { "On " (names()) "." } } @else {
                 details { summary { "On " (shared.databases.len()) " of " (plural(several.databases.len(), "database", "databases")) } p { (names()) } }
             }
             p .where {
-                @if let Some(at) = &finding.at { code { (shown(&at.file)) ":" (at.line) ":" (at.column) } }
-                " " span .rule { (finding.rule) }
+                @for place in &entry.places { code { (place) } " " }
+                span .rule { (finding.rule) }
                 @if !finding.help.is_empty() { " " span .help { (prose(&finding.help)) } }
             }
         }

@@ -31,12 +31,11 @@ fn databases(several: &Several) -> List {
             count(one.totals.note),
             shown(one.trouble.as_deref().unwrap_or_default()),
             shown(&one.source),
-            one.schema.clone(),
         ]
     };
     List {
         name: "databases",
-        columns: &["database", "the definition", "changes", "breaks", "risks", "notes", "trouble", "source", "schema"],
+        columns: &["database", "the definition", "changes", "breaks", "risks", "notes", "trouble", "source"],
         rows: several.databases.iter().map(row).collect(),
     }
 }

@@ -1,7 +1,7 @@
 //! Many databases as a comment on a change request: who may be updated, and what keeps the others from it.
 
-use super::{OneOfMany, Several, Shared, some_of};
-use crate::markdown::{Bounded, code, escaped, folded};
+use super::{Entry, OneOfMany, Several, some_of};
+use crate::markdown::{Bounded, code, escaped, folded, prose};
 use crate::stories::counts;
 use crate::wording::plural;
 use ysomorph_core::name::shown;
@@ -17,24 +17,25 @@ pub fn to_markdown(several: &Several) -> String {
     let told = |one: &OneOfMany| one.trouble.as_deref().map_or_else(|| counts(one.totals), shown);
     for one in &several.databases {
         let changes = if one.trouble.is_some() { String::new() } else { one.changes.to_string() };
-        text.add(&format!("| {} | {} | {changes} | {} |\n", escaped(&shown(&one.name)), one.state(), escaped(&told(one))));
+        text.add(&format!("| {} | {} | {changes} | {} |\n", escaped(&shown(&one.name)), one.state(), prose(&told(one))));
     }
-    for (because, findings) in several.causes() {
-        let body: String = findings.iter().map(|shared| line(shared)).collect();
-        folded(&format!("{because}: {}", plural(findings.len(), "finding", "findings")), &body, &mut text);
+    for (because, entries) in several.causes() {
+        let count = entries.iter().map(|entry| entry.count).sum();
+        let body: String = entries.iter().map(line).collect();
+        folded(&format!("{because}: {}", plural(count, "finding", "findings")), &body, &mut text);
     }
     text.finished()
 }
 
-fn line(shared: &Shared) -> String {
-    let finding = &shared.finding;
-    let entity = finding.entity.as_deref().map_or_else(String::new, |entity| format!("{}: ", escaped(&shown(entity))));
-    let at = finding.at.as_ref().map_or_else(String::new, |at| format!(" `{}:{}`", code(&at.file), at.line));
+fn line(entry: &Entry<'_>) -> String {
+    let finding = &entry.first.finding;
+    let subject = Some(entry.subject()).filter(|subject| !subject.is_empty()).map_or_else(String::new, |s| format!("{}: ", escaped(&s)));
+    let places: String = entry.places.iter().map(|place| format!(" `{}`", code(place))).collect();
     format!(
-        "- **{}** {entity}{}{at} `{}`, on {}\n",
+        "- **{}** {subject}{}{places} `{}`, on {}\n",
         finding.severity.word(),
-        escaped(&shown(&finding.message)),
+        prose(&shown(&finding.message)),
         finding.rule,
-        escaped(&some_of(&shared.databases, MOST_NAMES))
+        escaped(&some_of(&entry.first.databases, MOST_NAMES))
     )
 }

@@ -13,7 +13,7 @@ pub use markdown::to_markdown;
 use crate::Totals;
 use schemars::JsonSchema;
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::Change;
 use ysomorph_core::impact::{Finding, Severity};
 use ysomorph_core::name::shown;
@@ -82,6 +82,43 @@ pub struct Looked {
     pub findings: Vec<Finding>,
 }
 
+/// Findings that say the same of the same, at several places.
+#[derive(Debug)]
+pub(crate) struct Entry<'s> {
+    /// One of them.
+    pub first: &'s Shared,
+    /// How many there are.
+    pub count: usize,
+    /// On which pages.
+    pub pages: BTreeSet<&'s str>,
+    /// Where they stand, by file and line.
+    pub places: Vec<String>,
+}
+
+impl<'s> Entry<'s> {
+    fn is_alike(&self, shared: &Shared) -> bool {
+        let key =
+            |s: &'_ Shared| (s.finding.severity, s.finding.rule, s.finding.entity.clone(), s.finding.message.clone(), s.databases.clone());
+        key(self.first) == key(shared)
+    }
+
+    fn add(&mut self, shared: &'s Shared) {
+        self.count += 1;
+        self.pages.extend(shared.finding.pages.iter().map(String::as_str));
+        self.places.extend(shared.finding.at.as_ref().map(|at| format!("{}:{}", shown(&at.file), at.line)));
+    }
+
+    /// Whose it is, and on which pages.
+    pub(crate) fn subject(&self) -> String {
+        let entity = self.first.finding.entity.as_deref().map(shown).unwrap_or_default();
+        if self.pages.is_empty() {
+            return entity;
+        }
+        let pages = self.pages.iter().map(|page| shown(page)).collect::<Vec<_>>().join(", ");
+        format!("{entity} ({pages})")
+    }
+}
+
 impl OneOfMany {
     /// Whether the definition works there.
     pub fn is_fit(&self) -> bool {
@@ -91,7 +128,7 @@ impl OneOfMany {
     /// What is to be said of the definition there.
     pub(crate) fn state(&self) -> &'static str {
         match self.rank() {
-            0 => "doesn't work as it is",
+            0 => "needs a merge or an edit",
             1 => "couldn't be tried",
             _ => "works",
         }
@@ -152,16 +189,24 @@ impl Several {
         format!("{}: {}.", plural(self.databases.len(), "database", "databases"), parts.join(", "))
     }
 
-    /// The findings by what caused them, the worst first.
-    pub(crate) fn causes(&self) -> Vec<(&str, Vec<&Shared>)> {
-        let mut causes: Vec<(&str, Vec<&Shared>)> = Vec::new();
+    /// The findings by what caused them, the worst first; what differs in its place alone is one entry.
+    pub(crate) fn causes(&self) -> Vec<(&str, Vec<Entry<'_>>)> {
+        let mut causes: Vec<(&str, Vec<Entry<'_>>)> = Vec::new();
         let mut known: BTreeMap<&str, usize> = BTreeMap::new();
         for shared in &self.findings {
             let because = shared.because.as_deref().unwrap_or("So before any change");
             let at = *known.entry(because).or_insert(causes.len());
-            match causes.get_mut(at) {
-                Some((_, own)) => own.push(shared),
-                None => causes.push((because, vec![shared])),
+            if at == causes.len() {
+                causes.push((because, Vec::new()));
+            }
+            let Some((_, entries)) = causes.get_mut(at) else { continue };
+            match entries.iter_mut().find(|entry| entry.is_alike(shared)) {
+                Some(entry) => entry.add(shared),
+                None => {
+                    let mut entry = Entry { first: shared, count: 0, pages: BTreeSet::new(), places: Vec::new() };
+                    entry.add(shared);
+                    entries.push(entry);
+                }
             }
         }
         causes

@@ -1,7 +1,7 @@
 //! One definition on many databases: who may be updated, who may not and why.
 
 use super::style::{bold, dim, edges, hint, padded, severity, wrapped};
-use crate::several::{OneOfMany, Several, hinders, some_of};
+use crate::several::{Entry, OneOfMany, Several, hinders, some_of};
 use crate::stories::counts;
 use crate::wording::plural;
 use unicode_width::UnicodeWidthStr;
@@ -35,21 +35,23 @@ pub fn several(several: &Several, verbose: bool) -> String {
         (n, 0) => format!("{}, nothing breaks", plural(n, "change", "changes")),
         (n, notes) => format!("{}, {}", plural(n, "change", "changes"), plural(notes, "note", "notes")),
     });
-    let hindering: Vec<_> = several.findings.iter().filter(|s| hinders(s)).collect();
-    if !hindering.is_empty() {
+    let entries: Vec<Entry<'_>> =
+        several.causes().into_iter().flat_map(|(_, entries)| entries).filter(|entry| hinders(entry.first)).collect();
+    if !entries.is_empty() {
         out.push_str(&format!("\n{}\n", bold("What breaks, and where")));
     }
-    let most = if verbose { hindering.len() } else { MOST_FINDINGS };
-    for shared in hindering.iter().take(most) {
-        let finding = &shared.finding;
-        let entity = finding.entity.as_deref().map_or_else(String::new, |e| format!("{}: ", shown(e)));
-        out.push_str(&format!("  {} {}\n", severity(finding.severity), wrapped(&format!("{entity}{}", shown(&finding.message)), 8, 8)));
-        let at = finding.at.as_ref().map_or_else(String::new, |at| format!("{}:{}:{}", shown(&at.file), at.line, at.column));
-        out.push_str(&format!("{}\n", edges(&format!("        {at}"), finding.rule)));
-        out.push_str(&format!("        {}\n", dim(wrapped(&format!("on {}", some_of(&shared.databases, MOST_NAMES)), 8, 8))));
+    let most = if verbose { entries.len() } else { MOST_FINDINGS };
+    for entry in entries.iter().take(most) {
+        let (subject, finding) = (entry.subject(), &entry.first.finding);
+        let subject = if subject.is_empty() { subject } else { format!("{subject}: ") };
+        out.push_str(&format!("  {} {}\n", severity(finding.severity), wrapped(&format!("{subject}{}", shown(&finding.message)), 8, 8)));
+        let at = entry.places.first().cloned().unwrap_or_default();
+        let more = if entry.places.len() > 1 { format!(" and {} more", entry.places.len() - 1) } else { String::new() };
+        out.push_str(&format!("{}\n", edges(&format!("        {at}{more}"), finding.rule)));
+        out.push_str(&format!("        {}\n", dim(wrapped(&format!("on {}", some_of(&entry.first.databases, MOST_NAMES)), 8, 8))));
     }
-    if hindering.len() > most {
-        let more = plural(hindering.len() - most, "more finding", "more findings");
+    if entries.len() > most {
+        let more = plural(entries.len() - most, "more finding", "more findings");
         out.push_str(&format!("  {}\n", dim(format!("… and {more}: --verbose shows them"))));
     }
     out.push_str(&format!("\n{}\n", hint("ysomorph impact --changed SOURCE   (one of them in full)")));
