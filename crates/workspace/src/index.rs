@@ -120,7 +120,19 @@ impl Index {
         let closed = before.into_iter().flat_map(|before| &before.entities).filter(|(entity, _)| digests.of.contains_key(*entity));
         let mut entities: BTreeMap<String, Indexed> = closed.map(|(entity, one)| (entity.clone(), one.clone())).collect();
         entities.extend(opened);
-        if let Ok(text) = serde_json::to_string(&Index { program: program(), around, entities }) {
+        (Index { program: program(), around, entities }).write(root);
+    }
+}
+
+impl Index {
+    /// Keeps what is known of some of its entities, where other things are around them now.
+    pub fn keep_of(mut self, root: &Path, around: String, wanted: impl Fn(&str) -> bool) {
+        self.entities.retain(|entity, _| wanted(entity));
+        (Index { program: program(), around, entities: self.entities }).write(root);
+    }
+
+    fn write(&self, root: &Path) {
+        if let Ok(text) = serde_json::to_string(self) {
             let _ = folder::put_aside(root, FOLDER, &[(".gitignore", "*\n"), (FILE, &text)]);
         }
     }

@@ -1,12 +1,17 @@
 //! What a look leaves for the next one.
 
 use crate::index::{Digests, Index};
-use crate::open::Workspace;
-use crate::opening::around;
+use crate::kept::{KNOWN, list_of};
+use crate::open::{CONFIG_FILE, Workspace};
+use crate::opening::{Change, Known, Unopened, around};
+use crate::plan::Planned;
+use crate::state::ACCEPTED;
+use crate::toml::parse;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::merge::Outcome;
+use ysomorph_core::schema::Schema;
 
 impl Workspace {
     /// Whether looks at a change may open less than all of a definition.
@@ -45,5 +50,30 @@ impl Workspace {
         let read_by = known.map(|known| known.index.around.clone());
         let around = read_by.unwrap_or_else(|| around(&self.config_text, self.tree.app(), &self.state.read));
         Index::keep(&self.root, around, digests, opened, known.map(|known| &known.index));
+    }
+
+    /// Keeps, after a merge that was written, what was known of the files that it left alone and that its change doesn't reach: the next
+    /// look opens the others alone. Nothing depends on it.
+    pub fn keep_index_after(&self, planned: &Planned, changed: &Schema) {
+        let unopened = Unopened {
+            root: &self.root,
+            config_text: &self.config_text,
+            texts: &self.texts,
+            state: &self.state.read,
+            accepted: self.accepted(),
+        };
+        let change = Change { changed, also: &BTreeSet::new(), with_follow_ups: false };
+        let Some((asleep, Known { index, .. })) = unopened.asleep(change) else { return };
+        let after = |path: &str| planned.files.get(path).map(|(_, after)| after.as_deref().unwrap_or_default());
+        let is_left = |entity: &str| {
+            let file = FileKey::Entity(entity.to_owned());
+            asleep.contains(entity) && after(&file.path()).is_none() && after(&list_of(&file)).is_none()
+        };
+        let app = after(&FileKey::App.path()).map(parse).transpose();
+        let Ok(app) = app else { return };
+        let of = |file: &'static str| after(file).or_else(|| self.state.read.get(file).map(String::as_str));
+        let state = [ACCEPTED, KNOWN].into_iter().filter_map(|file| Some((file.to_owned(), of(file)?.to_owned()))).collect();
+        let config = after(CONFIG_FILE).unwrap_or(&self.config_text);
+        index.keep_of(&self.root, around(config, app.as_ref().or(self.tree.app()), &state), is_left);
     }
 }

@@ -66,6 +66,9 @@ pub enum OpenError {
     Recovery(#[from] LockError),
 }
 
+/// The configuration of a workspace.
+pub(crate) const CONFIG_FILE: &str = "ysomorph.toml";
+
 fn files(errors: &[FileError]) -> String {
     let mut names: Vec<&str> = errors.iter().map(|e| e.file.as_str()).collect();
     names.dedup();
@@ -102,7 +105,7 @@ impl Workspace {
         });
         let state = State::texts(root, &mut errors);
         let accepted = accepted_of(&state.read, &mut errors);
-        let unopened = Unopened { root, config_text: &config_text, texts: &texts, state: &state, accepted: &accepted };
+        let unopened = Unopened { root, config_text: &config_text, texts: &texts, state: &state.read, accepted: &accepted };
         let is_known_by_its_files = errors.is_empty() && catalogues.is_empty() && state.joined.is_empty();
         let (asleep, known) = match change.filter(|_| is_known_by_its_files).and_then(|change| unopened.asleep(change)) {
             Some((asleep, known)) => (asleep, Some(known)),
@@ -217,7 +220,7 @@ fn named_conflicts(errors: Vec<FileError>) -> Vec<FileError> {
 
 /// Whether there is a configuration, be it one that can't be read.
 fn is_workspace(root: &Path) -> bool {
-    std::fs::symlink_metadata(root.join("ysomorph.toml")).is_ok()
+    std::fs::symlink_metadata(root.join(CONFIG_FILE)).is_ok()
 }
 
 fn toml_error(file: String, text: &Arc<str>, error: ParseError) -> FileError {
@@ -257,7 +260,7 @@ pub(crate) fn without_secrets(errors: Vec<FileError>, text: &str) -> Vec<FileErr
 }
 
 fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
-    let text = match read_text(root, "ysomorph.toml") {
+    let text = match read_text(root, CONFIG_FILE) {
         Ok(text) => text.unwrap_or_default(),
         Err(error) => {
             errors.push(error);
@@ -270,11 +273,11 @@ fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Opti
         errors.extend(problems.into_iter().map(|problem| {
             let nearest = problem.nearest.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
             let message = format!("{}{nearest}", problem.message);
-            FileError { file: "ysomorph.toml".to_owned(), at: Some(problem.at), message, text: Arc::clone(&shared) }
+            FileError { file: CONFIG_FILE.to_owned(), at: Some(problem.at), message, text: Arc::clone(&shared) }
         }));
         return (text, None);
     }
-    let config = read_toml("ysomorph.toml", &text).map_err(|e| errors.push(e)).ok();
+    let config = read_toml(CONFIG_FILE, &text).map_err(|e| errors.push(e)).ok();
     (text, config)
 }
 

@@ -3,8 +3,8 @@
 use crate::folder::digest;
 use crate::index::{Digests, Index, Standing};
 use crate::kept::{KNOWN, Stored};
+use crate::state::ACCEPTED;
 use crate::state::follow_ups::FOLLOW_UPS;
-use crate::state::{ACCEPTED, Texts};
 use crate::toml::parse;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -29,7 +29,8 @@ pub(crate) struct Unopened<'a> {
     pub root: &'a Path,
     pub config_text: &'a str,
     pub texts: &'a BTreeMap<FileKey, String>,
-    pub state: &'a Texts,
+    /// Its state, by file.
+    pub state: &'a BTreeMap<String, String>,
     pub accepted: &'a Schema,
 }
 
@@ -43,16 +44,16 @@ pub(crate) struct Known {
 impl Unopened<'_> {
     /// The entities that a look at a change can leave closed, and what they are known by; none where there is no index.
     pub fn asleep(&self, change: Change<'_>) -> Option<(Asleep, Known)> {
-        if change.with_follow_ups && self.state.read.contains_key(FOLLOW_UPS) {
+        if change.with_follow_ups && self.state.contains_key(FOLLOW_UPS) {
             return None;
         }
         let index = Index::read(self.root, &self.around())?;
-        let digests = Digests::of(self.texts, &self.state.read);
+        let digests = Digests::of(self.texts, self.state);
         let Standing { mut known, mut closed, edited } = index.standing(&digests);
         closed.retain(|entity| !change.also.contains(entity));
         // What somebody edited is read as it stands, with what is hidden in it.
         let is_edited = |file: &FileKey| edited.contains(file.name());
-        let kept = Stored::read(&self.state.read, &is_edited).ok()?.lifted(self.texts, &is_edited);
+        let kept = Stored::read(self.state, &is_edited).ok()?.lifted(self.texts, &is_edited);
         for entity in edited.iter().filter(|entity| self.texts.contains_key(&FileKey::Entity((*entity).clone()))) {
             known.insert(entity.clone(), Arc::new(kept.whole.sleeper(entity)?.0));
         }
@@ -65,7 +66,7 @@ impl Unopened<'_> {
     /// parameters that files may name.
     fn around(&self) -> String {
         let app = self.texts.get(&FileKey::App).and_then(|text| parse(text).ok());
-        around(self.config_text, app.as_ref(), &self.state.read)
+        around(self.config_text, app.as_ref(), self.state)
     }
 }
 

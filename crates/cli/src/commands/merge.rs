@@ -81,6 +81,10 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         }
         let by = By { when: now(), who: who(&workspace.root) };
         writing(|| workspace.write(&planned, &answers, &by))?;
+        // What a part of a change leaves for later isn't what the accepted schema says.
+        if arguments.only.is_empty() {
+            workspace.keep_index_after(&planned, changed);
+        }
     }
     let mut report = merge_report("merge", session, &workspace, changed, &planned, write);
     (report.only, report.left_for_later) = (arguments.only.clone(), part.as_ref().map(|part| part.for_later.clone()));

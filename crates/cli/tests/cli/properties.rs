@@ -75,6 +75,9 @@ pub fn merge_answered(
     }
     if !planned.files.is_empty() {
         workspace.write(&planned, &answers, &By::default()).unwrap();
+        if Workspace::has_index(root) {
+            workspace.keep_index_after(&planned, &changed);
+        }
     }
     let again = Workspace::open(root).unwrap();
     // SQL that was kept to be fixed by hand is a follow-up.

@@ -11,7 +11,7 @@ use std::path::Path;
 use std::process::Command;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::impact::{Finding, ImpactInput, impact, told_whatever_changes};
-use ysomorph_core::merge::{Outcome, merge};
+use ysomorph_core::merge::{Outcome, Question, merge};
 use ysomorph_core::schema::Schema;
 use ysomorph_workspace::{Workspace, start};
 
@@ -147,7 +147,10 @@ fn run(seed: u64) -> (usize, usize) {
         }
         let changed = next.schema();
         // What people wrote is lifted by the first merge; from then on most files are as they were left.
-        index(root, if random.one_in(2) { workspace.accepted() } else { &changed });
+        // What a merge leaves of an index has to do as well.
+        if step == 0 || random.one_in(2) {
+            index(root, if random.one_in(2) { workspace.accepted() } else { &changed });
+        }
         for number in 0..random.below(3) {
             edit(root, &mut random, step * 10 + number);
         }
@@ -214,6 +217,24 @@ fn an_edit_is_seen_whatever_its_size_and_time() {
     assert_eq!(open().len(), texts(dir.path()).len());
     std::fs::remove_dir_all(dir.path().join(".ysomorph/index")).unwrap();
     assert_eq!(open().len(), texts(dir.path()).len());
+}
+
+#[test]
+fn a_merge_leaves_what_the_next_look_needs() {
+    let original = several(&mut Random::new(11));
+    let dir = tempfile::tempdir().unwrap();
+    let root = dir.path();
+    start(root, &random_begin(), &original.schema()).unwrap();
+    let mut next = original.clone();
+    next.mutate(&mut Random::new(12));
+    let no_answers = &mut |question: &Question| question.safe.clone();
+    // The first merge lifts the files; then all of them are as they were left.
+    merge_answered(root, &original, &next, &original, no_answers);
+    index(root, &next.schema());
+    merge_answered(root, &next, &original, &original, no_answers);
+    let workspace = opened_for(root, &original.schema());
+    let closed = workspace.tree.asleep.iter().count();
+    assert!(closed * 2 > workspace.entities().count(), "{closed} of {} stay closed", workspace.entities().count());
 }
 
 #[test]
