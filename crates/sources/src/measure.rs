@@ -1,4 +1,4 @@
-//! Measuring data in the database itself: one statement a column, read-only, over a bounded number of records and
+//! Measuring data in the database itself: one pass over a table, read-only, over a bounded number of records and
 //! within a time limit. Values never leave the database but as hashes.
 
 use crate::server::{ServerError, bounded};
@@ -14,12 +14,24 @@ use ysomorph_core::statements::as_text;
 /// Most records looked at in a table.
 const RECORDS: u32 = 50_000;
 
-/// A column to measure, and its statement.
+/// Characters of a hash that are kept.
+const HASH: usize = 12;
+
+/// Most columns that one statement measures: engines bound what it may give.
+const AT_ONCE: usize = 40;
+
+/// Columns of a table to measure in one pass, and its statement.
 struct Job {
     table: String,
-    column: String,
+    columns: Vec<String>,
     sql: String,
 }
+
+/// What is measured of a column: values, different ones, the shortest, the longest; and hashes.
+type Measured = ([i64; 4], Option<String>);
+
+/// The records, and what is measured of each column.
+type Row = (i64, Vec<Measured>);
 
 /// What hashes of values are made with: random, and kept apart from them.
 #[derive(Clone)]
@@ -90,66 +102,77 @@ pub fn measure(
 }
 
 fn jobs(schema: &Schema, wanted: &dyn Fn(&str, &str) -> bool, key: &DataKey) -> Vec<Job> {
-    // SQLite's function knows the key. The key is hexadecimal: nothing in it could end the text.
-    let keyed = match schema.engine {
-        Engine::Sqlite => "md5(v)".to_owned(),
-        Engine::Postgresql => format!("md5('{}' || v)", key.0),
-        Engine::Mariadb | Engine::Mysql => format!("md5(concat('{}', v))", key.0),
-    };
     let quote = |n: &str| name::quoted_for(n, schema.engine);
     let mut jobs = Vec::new();
     for table in schema.tables.iter().filter(|t| t.kind == TableKind::Table) {
         let measurable = |kind: Kind| !matches!(kind, Kind::Binary | Kind::Spatial | Kind::Xml);
-        for column in table.columns.iter().filter(|c| measurable(c.column_type.kind) && wanted(&table.name, &c.name)) {
-            let hashes = format!("SELECT DISTINCT substr({keyed}, 1, 12) AS h FROM sampled WHERE v IS NOT NULL ORDER BY h LIMIT {SAMPLE}");
-            let joined = match schema.engine {
-                Engine::Postgresql => "string_agg(h, ',' ORDER BY h)",
-                Engine::Sqlite => "group_concat(h, ',')",
-                _ => "group_concat(h ORDER BY h SEPARATOR ',')",
-            };
+        let columns = table.columns.iter().filter(|c| measurable(c.column_type.kind) && wanted(&table.name, &c.name));
+        let columns: Vec<&str> = columns.map(|column| column.name.as_str()).collect();
+        for part in columns.chunks(AT_ONCE) {
+            let values: Vec<String> =
+                part.iter().enumerate().map(|(at, column)| format!("{} AS v{at}", as_text(&quote(column), schema.engine))).collect();
+            let measured: Vec<String> = (0..part.len()).map(|at| measured(&format!("v{at}"), schema.engine, key)).collect();
             let sql = format!(
-                "WITH sampled AS (SELECT {} AS v FROM {} LIMIT {RECORDS})
-                 SELECT count(*), count(v), count(DISTINCT v), coalesce(min(length(v)), 0), coalesce(max(length(v)), 0),
-                        (SELECT {joined} FROM ({hashes}) hashes) FROM sampled",
-                as_text(&quote(&column.name), schema.engine),
+                "SELECT count(*), {} FROM (SELECT {} FROM {} LIMIT {RECORDS}) AS sampled",
+                measured.join(", "),
+                values.join(", "),
                 quote(&table.name)
             );
-            jobs.push(Job { table: table.name.clone(), column: column.name.clone(), sql });
+            jobs.push(Job { table: table.name.clone(), columns: part.iter().map(|column| (*column).to_owned()).collect(), sql });
         }
     }
     jobs
 }
 
-fn fingerprint(job: &Job, counts: [i64; 5], hashes: Option<String>) -> Fingerprint {
-    let count = |at: usize| u64::try_from(counts[at]).unwrap_or_default();
-    let mut sample: Vec<String> = hashes.map(|h| h.split(',').map(str::to_owned).collect()).unwrap_or_default();
-    sample.sort();
-    Fingerprint {
-        table: job.table.clone(),
-        column: job.column.clone(),
-        records: count(0),
-        filled: count(1),
-        distinct: count(2),
-        shortest: count(3),
-        longest: count(4),
-        key: String::new(),
-        sample,
-    }
+/// What is asked of one value. Of the hashes the first ones are kept, in their order, so that the samples of two databases are alike.
+fn measured(value: &str, engine: Engine, key: &DataKey) -> String {
+    // SQLite's function knows the key. The key is hexadecimal: nothing in it could end the text.
+    let keyed = match engine {
+        Engine::Sqlite => format!("md5({value})"),
+        Engine::Postgresql => format!("md5('{}' || {value})", key.0),
+        Engine::Mariadb | Engine::Mysql => format!("md5(concat('{}', {value}))", key.0),
+    };
+    let hash = format!("substr({keyed}, 1, {HASH})");
+    let hashes = match engine {
+        Engine::Postgresql => {
+            format!("array_to_string((array_agg(DISTINCT {hash} ORDER BY {hash}) FILTER (WHERE {value} IS NOT NULL))[1:{SAMPLE}], ',')")
+        }
+        Engine::Sqlite => format!("group_concat(DISTINCT {hash})"),
+        Engine::Mariadb | Engine::Mysql => format!("group_concat(DISTINCT {hash} ORDER BY {hash} SEPARATOR ',')"),
+    };
+    format!("count({value}), count(DISTINCT {value}), coalesce(min(length({value})), 0), coalesce(max(length({value})), 0), {hashes}")
 }
 
-/// Runs the jobs until the time is over; gives the rest's number.
-fn each<E>(
-    jobs: &[Job],
-    until: Instant,
-    mut run: impl FnMut(&str) -> Result<([i64; 5], Option<String>), E>,
-) -> Result<(Vec<Fingerprint>, usize), E> {
-    let (mut found, total) = (Vec::new(), jobs.len());
+fn fingerprints(job: &Job, (records, measured): Row) -> impl Iterator<Item = Fingerprint> {
+    let count = |number: i64| u64::try_from(number).unwrap_or_default();
+    job.columns.iter().zip(measured).map(move |(column, ([filled, distinct, shortest, longest], hashes))| {
+        // A list that was too long for the engine ends within a hash.
+        let hashes = hashes.unwrap_or_default();
+        let mut sample: Vec<String> = hashes.split(',').filter(|hash| hash.len() == HASH).map(str::to_owned).collect();
+        sample.sort();
+        sample.truncate(SAMPLE);
+        Fingerprint {
+            table: job.table.clone(),
+            column: column.clone(),
+            records: count(records),
+            filled: count(filled),
+            distinct: count(distinct),
+            shortest: count(shortest),
+            longest: count(longest),
+            key: String::new(),
+            sample,
+        }
+    })
+}
+
+/// Runs the jobs until the time is over; gives the number of columns that are left.
+fn each<E>(jobs: &[Job], until: Instant, mut run: impl FnMut(&Job) -> Result<Row, E>) -> Result<(Vec<Fingerprint>, usize), E> {
+    let mut found = Vec::new();
     for (at, job) in jobs.iter().enumerate() {
         if Instant::now() > until {
-            return Ok((found, total - at));
+            return Ok((found, jobs.iter().skip(at).map(|job| job.columns.len()).sum()));
         }
-        let (counts, hashes) = run(&job.sql)?;
-        found.push(fingerprint(job, counts, hashes));
+        found.extend(fingerprints(job, run(job)?));
     }
     Ok((found, 0))
 }
@@ -169,8 +192,14 @@ fn on_sqlite(
         let text = context.get_raw(0).as_str_or_null()?;
         Ok(text.map(|text| format!("{:x}", md5::compute(format!("{key}{text}")))))
     });
-    let run = |sql: &str| {
-        connection.query_row(sql, [], |row| Ok(([row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?], row.get(5)?)))
+    let run = |job: &Job| {
+        connection.query_row(&job.sql, [], |row| {
+            let column = |at: usize| -> rusqlite::Result<Measured> {
+                let first = 1 + at * 5;
+                Ok(([row.get(first)?, row.get(first + 1)?, row.get(first + 2)?, row.get(first + 3)?], row.get(first + 4)?))
+            };
+            Ok((row.get(0)?, (0..job.columns.len()).map(column).collect::<Result<_, _>>()?))
+        })
     };
     added.and_then(|()| each(jobs, until, run)).map_err(|error| SourceError::Read { path: path.to_owned(), reason: error.to_string() })
 }
@@ -179,11 +208,15 @@ fn on_server(address: &Address, jobs: Vec<Job>, until: Instant) -> Result<(Vec<F
     if address.engine == Engine::Postgresql {
         return bounded(address, postgres::connect, move |mut client, address| {
             let mut transaction = client.build_transaction().read_only(true).start().map_err(|e| postgres::told(address, &e))?;
-            each(&jobs, until, |sql| {
-                let row = transaction.query_one(sql, &[])?;
+            each(&jobs, until, |job| {
+                let row = transaction.query_one(&job.sql, &[])?;
                 let number =
                     |at: usize| row.try_get::<_, i64>(at).or_else(|_| row.try_get::<_, i32>(at).map(i64::from)).unwrap_or_default();
-                Ok(([number(0), number(1), number(2), number(3), number(4)], row.get(5)))
+                let column = |at: usize| -> Measured {
+                    let first = 1 + at * 5;
+                    ([number(first), number(first + 1), number(first + 2), number(first + 3)], row.get(first + 4))
+                };
+                Ok((number(0), (0..job.columns.len()).map(column).collect()))
             })
             .map_err(|e: ::postgres::Error| postgres::told(address, &e))
         });
@@ -191,10 +224,15 @@ fn on_server(address: &Address, jobs: Vec<Job>, until: Instant) -> Result<(Vec<F
     bounded(address, mariadb::connect, move |mut connection, address| {
         let told = |e: mysql::Error| mariadb::told(address, &e);
         connection.query_drop("SET SESSION group_concat_max_len = 10000").map_err(told)?;
-        each(&jobs, until, |sql| {
-            let row: Option<(i64, i64, i64, i64, i64, Option<String>)> = connection.query_first(sql)?;
-            let (a, b, c, d, e, hashes) = row.unwrap_or_default();
-            Ok(([a, b, c, d, e], hashes))
+        each(&jobs, until, |job| {
+            let row: Option<mysql::Row> = connection.query_first(&job.sql)?;
+            let number = |at: usize| row.as_ref().and_then(|row| row.get(at)).unwrap_or_default();
+            let column = |at: usize| -> Measured {
+                let first = 1 + at * 5;
+                let hashes = row.as_ref().and_then(|row| row.get::<Option<String>, _>(first + 4)).flatten();
+                ([number(first), number(first + 1), number(first + 2), number(first + 3)], hashes)
+            };
+            Ok((number(0), (0..job.columns.len()).map(column).collect()))
         })
         .map_err(told)
     })
