@@ -12,7 +12,8 @@ use std::sync::Arc;
 use ysomorph_core::definition::{FileKey, Sleeper};
 
 const FOLDER: &str = ".ysomorph/index";
-const FILE: &str = "entities.json";
+/// The digest of the rest in its first line, and then JSON: of damaged bytes some could still be read.
+const FILE: &str = "entities";
 
 /// What is known of the files of a definition.
 #[derive(Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -77,7 +78,9 @@ impl Index {
     /// The index of a workspace, made by this program around the same; nothing where there is none or it can't be read.
     pub fn read(root: &Path, around: &str) -> Option<Index> {
         let bytes = folder::read(root, &format!("{FOLDER}/{FILE}")).ok()??;
-        let index: Index = serde_json::from_slice(&bytes).ok()?;
+        let text = String::from_utf8(bytes).ok()?;
+        let (digest, json) = text.split_once('\n')?;
+        let index: Index = serde_json::from_str(json).ok().filter(|_| folder::digest(json) == digest)?;
         (index.program == program() && index.around == around).then_some(index)
     }
 
@@ -132,7 +135,8 @@ impl Index {
     }
 
     fn write(&self, root: &Path) {
-        if let Ok(text) = serde_json::to_string(self) {
+        if let Ok(json) = serde_json::to_string(self) {
+            let text = format!("{}\n{json}", folder::digest(&json));
             let _ = folder::put_aside(root, FOLDER, &[(".gitignore", "*\n"), (FILE, &text)]);
         }
     }

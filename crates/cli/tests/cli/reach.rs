@@ -4,6 +4,7 @@ use crate::by_hand::Hand;
 use crate::layouts::relaid;
 use crate::model::{Database, Random};
 use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
+use crate::readers::mutated;
 use crate::support::{Project, assert_same_files, files_below, program, similar_diff};
 use crate::walks::Edit;
 use std::collections::{BTreeMap, BTreeSet};
@@ -212,9 +213,14 @@ fn an_edit_is_seen_whatever_its_size_and_time() {
     let (all, part) = (problems(Workspace::open(dir.path()).unwrap()), problems(opened_for(dir.path(), &accepted)));
     assert!(all == part && all.contains("there is no entity"), "{}", similar_diff(&all, &part));
     std::fs::write(&edited, whole).unwrap();
-    // Without the index, or with one that can't be read, everything is opened.
-    std::fs::write(dir.path().join(".ysomorph/index/entities.json"), "{").unwrap();
-    assert_eq!(open().len(), texts(dir.path()).len());
+    // Without the index, or with one that isn't as it was written, everything is opened.
+    let file = dir.path().join(".ysomorph/index/entities");
+    let kept = std::fs::read(&file).unwrap();
+    for seed in 0..60 {
+        let damaged = mutated(&mut Random::new(seed), &kept);
+        std::fs::write(&file, &damaged).unwrap();
+        assert!(damaged == kept || open().len() == texts(dir.path()).len(), "{seed}");
+    }
     std::fs::remove_dir_all(dir.path().join(".ysomorph/index")).unwrap();
     assert_eq!(open().len(), texts(dir.path()).len());
 }
@@ -268,7 +274,7 @@ fn commands_say_the_same_with_an_index_and_leave_nothing_else() {
         })
         .collect();
     said(&["impact"]);
-    assert!(project.path(".ysomorph/index/entities.json").is_file());
+    assert!(project.path(".ysomorph/index/entities").is_file());
     for (command, without) in commands.iter().zip(&without) {
         assert_eq!(&said(command), without, "{command:?}");
     }

@@ -74,7 +74,7 @@ const ODD: &[&[u8]] = &[
 ];
 
 /// Bytes with a few places changed, as accidents, editors and people with bad intent leave them.
-fn mutated(random: &mut Random, bytes: &[u8]) -> Vec<u8> {
+pub fn mutated(random: &mut Random, bytes: &[u8]) -> Vec<u8> {
     let mut all = bytes.to_vec();
     for _ in 0..=random.below(4) {
         let at = random.below(all.len() + 1);
