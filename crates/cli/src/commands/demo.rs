@@ -190,9 +190,9 @@ fn empty_database(url: &str) -> Result<Source, CliError> {
     }
     create_database(&source)?;
     let there = source.read(&[])?;
-    match there.tables.as_slice() {
-        [] => Ok(source),
-        [table, ..] => Err(CliError::new(format!("{source} isn't empty: it has `{}`; nothing was changed", shown(&table.name)))
+    match there.tables.get(0) {
+        None => Ok(source),
+        Some(table) => Err(CliError::new(format!("{source} isn't empty: it has `{}`; nothing was changed", shown(&table.name)))
             .hint("name a database that isn't there yet: it is made")),
     }
 }

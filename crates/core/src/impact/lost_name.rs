@@ -55,7 +55,7 @@ fn before(now: &Schema, round: &[&Change]) -> (Schema, Comparison) {
         }
         match (&change.kind, &change.column, &change.to) {
             (ChangeKind::ColumnDropped, Some(column), _) => {
-                if let Some(table) = schema.tables.iter_mut().find(|t| name::same(&t.name, &change.table)) {
+                if let Some(table) = schema.tables.find_mut(|t| name::same(&t.name, &change.table)) {
                     table.columns.push(Column { name: column.clone(), ..Column::default() });
                 }
             }
@@ -73,7 +73,7 @@ fn before(now: &Schema, round: &[&Change]) -> (Schema, Comparison) {
         }
         comparison.changes.push(change);
     }
-    schema.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    schema.tables.sort();
     (schema, comparison)
 }
 

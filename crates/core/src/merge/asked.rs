@@ -112,11 +112,14 @@ impl NewTables {
         let mut effective = changed.clone();
         effective.tables.retain(|t| !name::contains(&out, &t.name));
         effective.outside.extend(out);
-        for table in effective.tables.iter_mut().filter(|t| t.broken.is_some()) {
-            if let Some(known) = carried.table(&table.name) {
-                table.columns.clone_from(&known.columns);
-            }
-        }
+        effective.tables.change(
+            |table| table.broken.is_some(),
+            |table| {
+                if let Some(known) = carried.table(&table.name) {
+                    table.columns.clone_from(&known.columns);
+                }
+            },
+        );
         effective
     }
 }

@@ -4,7 +4,7 @@ use crate::changes::Comparison;
 use crate::definition::{EntityIndex, FileKey, Referent, Tree, references_in};
 use crate::name;
 use crate::rename::RenameMap;
-use crate::schema::{Catalogue, Objects, Schema, Table};
+use crate::schema::{Catalogue, Objects, Schema, Table, Tables};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A table that a part of a merge can't take along by itself.
@@ -91,7 +91,7 @@ pub fn partly(accepted: &Schema, changed: &Schema, comparison: &Comparison, tabl
     let advanced: BTreeSet<&str> = tables.iter().map(|table| mine.table(table)).collect();
     part.tables.retain(|t| !advanced.contains(t.name.as_str()));
     part.tables.extend(advanced.iter().filter_map(|now| changed.table(now)).map(as_now));
-    part.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    part.tables.sort();
     // A rename that isn't decided is asked about, with all that it may be.
     let open = comparison.renames.iter().filter(|r| r.column.is_none() && !r.taken && is_mine(&r.table));
     let candidates = open.flat_map(|r| &r.candidates).chain(later);
@@ -99,7 +99,7 @@ pub fn partly(accepted: &Schema, changed: &Schema, comparison: &Comparison, tabl
     let new: Vec<Table> =
         new.into_iter().filter(|name| part.table(name).is_none()).filter_map(|name| changed.table(name)).map(as_now).collect();
     part.tables.extend(new);
-    part.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    part.tables.sort();
     let own: Vec<&Table> = part.tables.iter().filter(|t| advanced.contains(t.name.as_str())).collect();
     part.objects = objects(&accepted.objects, &changed.objects, &own);
     part.catalogue = catalogue(accepted.catalogue.as_ref(), changed.catalogue.as_ref(), &mine, &is_mine, &part.tables);
@@ -152,7 +152,7 @@ fn catalogue(
     changed: Option<&Catalogue>,
     mine: &RenameMap,
     is_mine: &dyn Fn(&str) -> bool,
-    tables: &[Table],
+    tables: &Tables,
 ) -> Option<Catalogue> {
     let (Some(before), Some(now)) = (accepted, changed) else { return accepted.cloned() };
     if before.database != now.database {

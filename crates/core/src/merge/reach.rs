@@ -156,7 +156,7 @@ impl Differing {
         let mut differing = Differing::default();
         for (of, other) in [(accepted, changed), (changed, accepted)] {
             for table in &of.tables {
-                let there = other.tables.binary_search_by(|t| t.name.cmp(&table.name)).ok().and_then(|at| other.tables.get(at));
+                let there = other.tables.place_of(&table.name).ok().and_then(|at| other.tables.get(at));
                 // Two that exchanged their names may look the same.
                 let there = there.filter(|_| !renumbered.contains(table.name.as_str()));
                 if there == Some(table) {

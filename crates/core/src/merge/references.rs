@@ -69,7 +69,7 @@ pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &Entit
 /// Adds a reference that still fits what it points at.
 fn keep(schema: &mut Schema, table: &str, key: ForeignKey) {
     if schema.table(&key.table).is_some_and(|t| key.fits(t))
-        && let Some(table) = schema.tables.iter_mut().find(|t| t.name == table)
+        && let Some(table) = schema.tables.named_mut(table)
     {
         table.foreign_keys.push(key);
         table.foreign_keys.sort();

@@ -6,7 +6,7 @@ use crate::definition::{EntityIndex, FileKey, Pieces, Seg, Tree, Value, rename_m
 use crate::merge::Element;
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
-use crate::schema::{Column, Engine, Schema};
+use crate::schema::{Column, Engine, Schema, Table};
 use crate::sql;
 use std::collections::BTreeSet;
 
@@ -78,15 +78,12 @@ fn with_old_names(known: &Identities, accepted: &Schema, names: &RenameMap) -> S
         before.name = old.table(&table.name).to_owned();
         both.tables.push(before);
     }
-    for table in &mut both.tables {
-        let columns: Vec<Column> = names
-            .column_renames()
-            .filter(|(of, ..)| name::same(of, &table.name))
-            .filter_map(|(_, from, to)| Some(Column { name: from.to_owned(), ..table.column(to)?.clone() }))
-            .collect();
-        table.columns.extend(columns);
-    }
-    both.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    let renamed = |table: &Table| -> Vec<Column> {
+        let own = names.column_renames().filter(|(of, ..)| name::same(of, &table.name));
+        own.filter_map(|(_, from, to)| Some(Column { name: from.to_owned(), ..table.column(to)?.clone() })).collect()
+    };
+    both.tables.change(|table| names.concerns(&table.name), |table| table.columns.extend(renamed(table)));
+    both.tables.sort();
     both
 }
 

@@ -3,6 +3,7 @@
 use crate::name::{self, RenameMap};
 use crate::schema::{Schema, Table};
 use crate::sql;
+use std::sync::Arc;
 
 impl RenameMap {
     /// The schema under its new names, in checks and views too as far as they can be analysed; other texts stay as they
@@ -12,19 +13,31 @@ impl RenameMap {
             return schema.clone();
         }
         let olds: Vec<&str> = self.table_renames().map(|(from, _)| from).chain(self.column_renames().map(|(_, from, _)| from)).collect();
-        let view = |before: &Table, mut after: Table| {
-            if let Some(text) = before.definition.as_deref().filter(|text| sql::mentions_word(text, &olds, schema.engine)) {
-                after.definition = Some(self.applied_to_sql(text, sql::Scope::Statement { table: &before.name }, schema));
+        let applied = |table: &Arc<Table>| {
+            let text = table.definition.as_deref().filter(|text| sql::mentions_word(text, &olds, schema.engine));
+            // Most tables are the same under other names of others, and stay shared.
+            if text.is_none() && table.engine == schema.engine && !self.meets(table) {
+                return Arc::clone(table);
             }
-            after
+            let mut after = Table { engine: schema.engine, ..self.applied_to_table(table) };
+            if let Some(text) = text {
+                after.definition = Some(self.applied_to_sql(text, sql::Scope::Statement { table: &table.name }, schema));
+            }
+            Arc::new(after)
         };
-        let tables = schema.tables.iter().map(|table| view(table, self.applied_to_table(table))).collect();
-        let mut renamed = Schema::new(schema.engine, tables);
+        let mut renamed = Schema { engine: schema.engine, tables: schema.tables.shared().map(applied).collect(), ..Schema::default() };
+        renamed.tables.sort();
         renamed.outside.clone_from(&schema.outside);
         renamed.objects.clone_from(&schema.objects);
         renamed.catalogue.clone_from(&schema.catalogue);
         renamed.fingerprints.clone_from(&schema.fingerprints);
         renamed
+    }
+
+    /// Whether something of a table, or what it refers to, has another name; or isn't in the order that names give it.
+    fn meets(&self, table: &Table) -> bool {
+        let is_sorted = table.foreign_keys.is_sorted() && table.uniques.is_sorted();
+        !is_sorted || std::iter::once(&table.name).chain(table.foreign_keys.iter().map(|key| &key.table)).any(|name| self.concerns(name))
     }
 
     /// One table under its new names.

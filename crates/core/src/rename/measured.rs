@@ -140,7 +140,7 @@ fn declare_otherwise(column: &mut Column) {
 }
 
 fn table_of<'s>(schema: &'s mut Schema, wanted: &str) -> &'s mut Table {
-    schema.tables.iter_mut().find(|t| name::same(&t.name, wanted)).unwrap_or_else(|| panic!("there is no table {wanted}"))
+    schema.tables.find_mut(|t| name::same(&t.name, wanted)).unwrap_or_else(|| panic!("there is no table {wanted}"))
 }
 
 /// What the model said of histories.

@@ -15,6 +15,7 @@ mod references;
 mod rights;
 mod snapshot;
 mod table;
+mod tables;
 mod type_name;
 mod writes;
 
@@ -27,6 +28,7 @@ pub use order::in_accepted_order;
 pub use rights::{DefaultGrant, Grant, Policy, RowSecurity};
 pub use snapshot::{Outline, Snapshot, SnapshotError, snapshot_schema};
 pub use table::{Operation, Table, TableKind, Trigger};
+pub use tables::Tables;
 pub use type_name::{ColumnType, Kind, TypeRelation};
 pub use writes::{Pointing, Refusal, Writes};
 
@@ -42,7 +44,7 @@ pub struct Schema {
     /// Where it was read.
     pub engine: Engine,
     /// Tables and views, sorted by name. One outside the home schema has a [qualified](name::qualified) name.
-    pub tables: Vec<Table>,
+    pub tables: Tables,
     /// Tables that exist but aren't read: excluded, or left for later.
     pub outside: Vec<String>,
     /// What there is besides tables.
@@ -100,13 +102,13 @@ impl Schema {
             table.engine = engine;
         }
         tables.sort_by(|a, b| a.name.cmp(&b.name));
-        Schema { engine, tables, ..Schema::default() }
+        Schema { engine, tables: tables.into(), ..Schema::default() }
     }
 
     /// The table or view of this name.
     pub fn table(&self, table: &str) -> Option<&Table> {
         // The exact spelling is found by bisection; only another case needs the slow way.
-        match self.tables.binary_search_by(|known| known.name.as_str().cmp(table)) {
+        match self.tables.place_of(table) {
             Ok(at) => self.tables.get(at),
             Err(_) if self.engine.tells_case() => None,
             Err(_) => self.tables.iter().find(|known| name::same(&known.name, table)),
@@ -145,7 +147,7 @@ impl Schema {
     pub fn put(&mut self, mut table: Table) {
         table.engine = self.engine;
         self.remove(&table.name);
-        let at = self.tables.partition_point(|known| known.name < table.name);
+        let at = self.tables.place_of(&table.name).unwrap_or_else(|at| at);
         self.tables.insert(at, table);
     }
 
@@ -159,9 +161,8 @@ impl Schema {
     #[must_use]
     pub fn restricted(mut self, include: &[String], exclude: &[String]) -> Schema {
         let wanted = Wanted::new(include, exclude);
-        let (inside, out): (Vec<Table>, Vec<Table>) = self.tables.into_iter().partition(|t| wanted.has(&t.name));
-        self.tables = inside;
-        self.outside.extend(out.into_iter().map(|t| t.name));
+        self.outside.extend(self.tables.iter().map(|t| &t.name).filter(|name| !wanted.has(name)).cloned());
+        self.tables.retain(|t| wanted.has(&t.name));
         self.outside.sort();
         self
     }
@@ -181,7 +182,8 @@ impl Schema {
             }
             !is_odd
         });
-        for table in self.tables.iter_mut().filter(|t| t.columns.iter().any(|c| odd(&c.name))) {
+        let has_odd = |table: &Table| table.columns.iter().any(|c| odd(&c.name));
+        self.tables.change(has_odd, |table| {
             table
                 .columns
                 .iter()
@@ -195,7 +197,7 @@ impl Schema {
             table.uniques.retain(|u| whole(&u.columns));
             table.foreign_keys.retain(|k| whole(&k.columns) && whole(&k.to));
             table.indexes.retain(|i| i.parts.iter().all(|p| p.column.as_deref().is_none_or(|c| !odd(c))));
-        }
+        });
         self.unseen.extend(unseen);
         self
     }

@@ -8,11 +8,18 @@ use crate::name;
 /// the place it left from.
 pub fn in_accepted_order(accepted: &Schema, changed: &Schema) -> Schema {
     let mut ordered = changed.clone();
-    for table in &mut ordered.tables {
-        if let Some(before) = accepted.table(&table.name) {
-            table.columns = ordered_columns(before, table);
-        }
-    }
+    let is_ordered = |table: &Table, before: &Table| {
+        table.columns.len() == before.columns.len() && table.columns.iter().zip(&before.columns).all(|(a, b)| name::same(&a.name, &b.name))
+    };
+    let other = |table: &Table| accepted.table(&table.name).filter(|before| !is_ordered(table, before));
+    ordered.tables.change(
+        |table| other(table).is_some(),
+        |table| {
+            if let Some(before) = other(table) {
+                table.columns = ordered_columns(before, table);
+            }
+        },
+    );
     ordered
 }
 

@@ -41,7 +41,7 @@ pub(super) fn enter(schema: &mut Schema, line: &str) {
     parts.split(';').map(str::trim).filter(|part| !part.is_empty()).for_each(|part| add(&mut table, part));
     schema.tables.retain(|t| t.name != table.name);
     schema.tables.push(table);
-    schema.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    schema.tables.sort();
 }
 
 /// The columns that a view's statement names, of the tables that it names.

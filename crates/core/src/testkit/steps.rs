@@ -59,7 +59,7 @@ pub fn step(schema: &mut Schema, line: &str) -> RenameMap {
 }
 
 fn table_of<'s>(schema: &'s mut Schema, name: &str) -> &'s mut Table {
-    schema.tables.iter_mut().find(|t| t.name == name).unwrap_or_else(|| panic!("there is no table {name}"))
+    schema.tables.named_mut(name).unwrap_or_else(|| panic!("there is no table {name}"))
 }
 
 fn drop(schema: &mut Schema, what: &str) {

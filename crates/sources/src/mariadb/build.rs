@@ -148,14 +148,13 @@ impl Builder {
         schema.outside = self.outside.into_iter().collect();
         schema.objects = objects;
         schema.unseen = self.unseen;
-        let reads: Vec<(usize, Vec<String>)> = schema
+        let reads: Vec<(String, Vec<String>)> = schema
             .tables
             .iter()
-            .enumerate()
-            .filter_map(|(at, table)| Some((at, view_reads(&schema, table.definition.as_ref()?, &table.name))))
+            .filter_map(|table| Some((table.name.clone(), view_reads(&schema, table.definition.as_ref()?, &table.name))))
             .collect();
-        for (at, reads) in reads {
-            if let Some(table) = schema.tables.get_mut(at) {
+        for (view, reads) in reads {
+            if let Some(table) = schema.tables.named_mut(&view) {
                 table.reads = reads;
             }
         }

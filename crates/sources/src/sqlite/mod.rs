@@ -113,7 +113,7 @@ fn view_reads(connection: &mut Connection, schema: &mut Schema) -> rusqlite::Res
             !name::same(table, view) && schema.table(table).is_some_and(|t| t.kind == TableKind::Table && t.column(column).is_some())
         });
         let reads: Vec<String> = known.map(|(table, column)| name::dotted(&table, &column)).collect();
-        if let Some(table) = schema.tables.iter_mut().find(|t| t.name == *view) {
+        if let Some(table) = schema.tables.named_mut(view) {
             table.reads = reads;
         }
     }

@@ -44,7 +44,7 @@ fn what_changes_elsewhere_is_seen_in_every_open_page_and_what_was_typed_stays() 
     list.wait("return document.body.innerText.includes('A part of this page can\u{2019}t work') || document.body.innerText.includes(\"can't work\")");
     // Deleted in one, gone in the other.
     form.open(&format!("{base}/now/region/list/delete?key=2"));
-    assert!(form.text().contains("hinder it"), "{}", form.text());
+    assert!(form.text().contains("hinders it"), "{}", form.text());
 }
 
 #[test]

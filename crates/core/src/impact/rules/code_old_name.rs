@@ -147,7 +147,7 @@ fn with_old_tables(context: &Context<'_>) -> Option<Schema> {
     }
     let mut schema = context.changed().clone();
     schema.tables.extend(old);
-    schema.tables.sort_by(|a, b| a.name.cmp(&b.name));
+    schema.tables.sort();
     Some(schema)
 }
 
