@@ -63,7 +63,7 @@ fn schema(changed: bool) -> Schema {
 fn impact_of_ten_changes(bencher: Bencher<'_, '_>) {
     let (accepted, changed) = (schema(false), schema(true));
     let (conventions, names) = (Conventions::default(), NamesInUse::default());
-    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
+    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many", earlier: None };
     let tree = draft(&accepted, &plan).tree;
     let comparison = compare(&accepted, &changed, &Known::default());
     assert_eq!(comparison.changes.len(), 10, "ten renames");
@@ -77,7 +77,7 @@ fn impact_of_ten_changes(bencher: Bencher<'_, '_>) {
 fn check_of_everything(bencher: Bencher<'_, '_>) {
     let accepted = schema(false);
     let (conventions, names) = (Conventions::default(), NamesInUse::default());
-    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
+    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many", earlier: None };
     let tree = draft(&accepted, &plan).tree;
     bencher.bench(|| check(&tree, &accepted).len());
 }
@@ -86,6 +86,6 @@ fn check_of_everything(bencher: Bencher<'_, '_>) {
 fn draft_of_everything(bencher: Bencher<'_, '_>) {
     let schema = schema(false);
     let (conventions, names) = (Conventions::default(), NamesInUse::default());
-    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many" };
+    let plan = DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Many", earlier: None };
     bencher.bench(|| draft(&schema, &plan).tree.files.keys().len());
 }

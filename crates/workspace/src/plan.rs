@@ -87,7 +87,7 @@ impl Workspace {
         let names = NamesInUse::of_whole(tree, &EntityIndex::of(tree), first_names, &|_| false, &|_| false);
         let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
         let open_to = self.state.kept.known.start_role.as_deref();
-        explained(schema, &DraftInput { conventions: &self.config.conventions, names: &names, open_to, title })
+        explained(schema, &DraftInput { conventions: &self.config.conventions, names: &names, open_to, title, earlier: None })
     }
 
     /// What was set aside and gave way, for good, to what people did to the files since the last merge: the element, and its text.

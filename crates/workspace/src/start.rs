@@ -109,7 +109,7 @@ fn leave_nothing(root: &Path, new_folders: &[&str]) {
 
 fn drafted(schema: &Schema, conventions: &Conventions, title: &str) -> Explained {
     let names = NamesInUse::default();
-    explained(schema, &DraftInput { conventions, names: &names, open_to: Some(ROLE), title })
+    explained(schema, &DraftInput { conventions, names: &names, open_to: Some(ROLE), title, earlier: None })
 }
 
 fn new_file(path: &str, text: String) -> Step {

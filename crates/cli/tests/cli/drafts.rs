@@ -5,14 +5,34 @@ use crate::journey::HARBOUR;
 use crate::model::{Database, Random};
 use rusqlite::Connection;
 use ysomorph_core::definition::{Tree, validate};
-use ysomorph_core::draft::{Conventions, DraftInput, NamesInUse, draft};
+use ysomorph_core::draft::{Conventions, DraftInput, Made, NamesInUse, draft};
 use ysomorph_core::schema::Schema;
 use ysomorph_sources::sqlite::{prepare_connection, read_from};
 
 fn drafted(schema: &Schema) -> Tree {
     let names = NamesInUse::default();
     let conventions = Conventions::default();
-    draft(schema, &DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Test" }).tree
+    draft(schema, &DraftInput { conventions: &conventions, names: &names, open_to: Some("everyone"), title: "Test", earlier: None }).tree
+}
+
+#[test]
+fn a_draft_that_takes_over_what_another_made_is_the_same() {
+    let conventions = Conventions { references_by_name: true, ..Conventions::default() };
+    let names = NamesInUse::default();
+    for seed in 1..200 {
+        let random = &mut Random::new(seed);
+        let before = Database::random(random);
+        let mut after = before.clone();
+        for _ in 0..random.below(4) {
+            after.mutate(random);
+        }
+        let plan = |schema: &Schema, earlier: Option<&Made>| {
+            draft(schema, &DraftInput { conventions: &conventions, names: &names, open_to: None, title: "", earlier })
+        };
+        let made = plan(&before.schema(), None).made;
+        let (alone, with) = (plan(&after.schema(), None), plan(&after.schema(), Some(&made)));
+        assert!(alone.tree == with.tree && alone.keys == with.keys, "{seed}");
+    }
 }
 
 #[test]

@@ -5,6 +5,7 @@ use super::given::Names;
 use crate::name;
 use crate::schema::Table;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// How a record is called, and why.
 #[derive(Debug, Clone, Default)]
@@ -25,7 +26,7 @@ pub(super) struct Title {
 pub(super) struct Drafted<'a> {
     pub entity: String,
     pub table: &'a Table,
-    pub fields: Vec<FieldDraft>,
+    pub fields: Arc<[FieldDraft]>,
     /// The columns that tell its records apart, and whether that is sure.
     pub key: Vec<String>,
     pub key_is_sure: bool,

@@ -14,7 +14,7 @@ pub(super) fn draft(context: &Context<'_>, drafted: &Drafted<'_>) -> Node {
     // Records that nothing tells apart can't be changed one by one.
     let only_read = table.is_keyless();
     let mut all = Node::table();
-    for field in own {
+    for field in own.iter() {
         all.set(&field.name, field.node.clone());
     }
     let version = own.iter().find(|f| f.surrogate && f.kept && f.is_version);

@@ -9,7 +9,7 @@ use super::kind::{is_yes_or_no, kind};
 use super::labels::{prefix_of, without_prefix};
 use super::measures::adds_up;
 use super::names::{entity_name, lookup_name};
-use super::references::{Reference, references};
+use super::references::Reference;
 use super::{Conventions, labels};
 use crate::definition::{FieldKind, Node, Value};
 use crate::name::{self, Patterns, same};
@@ -75,11 +75,16 @@ impl FieldDraft {
     }
 }
 
-/// The fields of a table: its columns in their order, then its related sets.
-pub(super) fn fields(names: &Names<'_>, table: &Table, entity: &str, links: &[Linked<'_>]) -> Vec<FieldDraft> {
+/// The fields of a table, made of its references: its columns in their order, then its related sets.
+pub(super) fn fields(
+    names: &Names<'_>,
+    table: &Table,
+    entity: &str,
+    references: &[Reference<'_>],
+    links: &[Linked<'_>],
+) -> Vec<FieldDraft> {
     let mut groups: Vec<(Vec<String>, String)> = Vec::new();
     let mut keys: Vec<Option<&Reference<'_>>> = Vec::new();
-    let references = references(names, table);
     for column in &table.columns {
         if names.in_use.is_left_out(entity, &column.name) {
             continue;

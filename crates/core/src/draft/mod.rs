@@ -14,6 +14,7 @@ mod joins;
 mod keys;
 mod kind;
 mod labels;
+mod made;
 mod measures;
 mod menu;
 mod names;
@@ -30,12 +31,13 @@ pub use constraints::Declared;
 pub use conventions::{Conventions, LabelCase, MenuEntities};
 pub use explain::{Explained, explained};
 pub use labels::{field_label, of_value as choice_label, unit_of};
+pub use made::Made;
 pub use names::{NamesInUse, wanted_name};
 pub use notes::{Doubt, Guess, Note, worth_a_look};
 
 use crate::definition::{Asleep, FileKey, Node, Tree, rename_mentions};
 use crate::name;
-use crate::schema::{Schema, Table, TableKind};
+use crate::schema::{ForeignKey, Schema, Table, TableKind};
 use context::{Context, Drafted, Title};
 use given::Names;
 use joins::{Join, Linked};
@@ -43,6 +45,7 @@ use rayon::prelude::*;
 use referable::Referable;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// What a draft is made from, beside the schema.
 #[derive(Debug, Clone)]
@@ -55,6 +58,8 @@ pub struct DraftInput<'a> {
     pub open_to: Option<&'a str>,
     /// The application's title.
     pub title: &'a str,
+    /// What another draft by the same conventions and names made.
+    pub earlier: Option<&'a Made>,
 }
 
 /// A drafted definition.
@@ -64,6 +69,8 @@ pub struct Draft {
     pub tree: Tree,
     /// By entity over a view whose key is a guess: the view, and keys it may have, the guess first.
     pub keys: BTreeMap<String, (String, Vec<Vec<String>>)>,
+    /// The fields, for another draft.
+    pub made: Made,
     /// By entity that isn't open and wasn't drafted: the same number in two drafts where both would draft the same file.
     pub signs: BTreeMap<String, u64>,
 }
@@ -83,8 +90,8 @@ fn built<R>(schema: &Schema, plan: &DraftInput<'_>, then: impl FnOnce(&Context<'
     let in_use = plan.names.completed(schema, &joins.iter().map(|j| j.table.name.as_str()).collect::<Vec<_>>());
     let (prefix, referable) = (labels::prefix_of_tables(schema), Referable::of(schema));
     let names = Names { schema, conventions: plan.conventions, in_use: &in_use, prefix, referable };
-    let context = gathered(&names, &joins, plan.open_to);
-    let mut draft = Draft::default();
+    let (context, made) = gathered(&names, &joins, plan);
+    let mut draft = Draft { made, ..Draft::default() };
     let asleep = &plan.names.asleep;
     let entities: Vec<&Drafted<'_>> = context.entities.values().filter(|d| !asleep.contains(&d.entity)).collect();
     let drawn: Vec<(FileKey, Node)> =
@@ -123,20 +130,27 @@ fn join_tables<'a>(schema: &'a Schema, plan: &DraftInput<'_>) -> Vec<Join<'a>> {
 }
 
 /// Drafts the fields of every entity, then the titles, which look at the fields of others.
-fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], open_to: Option<&'a str>) -> Context<'a> {
+fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], plan: &DraftInput<'a>) -> (Context<'a>, Made) {
     let mut links: BTreeMap<String, Vec<Linked<'a>>> = BTreeMap::new();
     for linked in joins.iter().flat_map(Join::linked) {
         links.entry(name::fold(&linked.here.table)).or_default().push(linked);
     }
-    let mut context = Context { names, open_to, entities: BTreeMap::new(), pointing: BTreeMap::new(), tables: BTreeMap::new() };
+    let mut context =
+        Context { names, open_to: plan.open_to, entities: BTreeMap::new(), pointing: BTreeMap::new(), tables: BTreeMap::new() };
+    let earlier = plan.earlier.filter(|made| made.is_beside(names.schema));
     let drafted = |table: &'a Table| {
         let entity = names.in_use.entity(&table.name)?.to_owned();
         let key = name::fold(&table.name);
-        let fields = fields::fields(names, table, &entity, links.get(&key).map_or(&[], Vec::as_slice));
-        Some((table, entity, key, fields))
+        let (references, links) = (references::references(names, table), links.get(&key).map_or(&[][..], Vec::as_slice));
+        let known = earlier.filter(|_| links.is_empty()).and_then(|made| made.fields(names, table, &entity, &references));
+        let fields = known.map_or_else(|| fields::fields(names, table, &entity, &references, links).into(), Arc::clone);
+        let references: Vec<(ForeignKey, bool)> = references.into_iter().map(|r| (r.key.into_owned(), r.is_guess)).collect();
+        Some((table, entity, key, fields, references))
     };
     let drafted: Vec<_> = names.schema.tables.par_iter().filter_map(drafted).collect();
-    for (table, entity, key, fields) in drafted {
+    let mut made_of = Vec::new();
+    for (table, entity, key, fields, references) in drafted {
+        made_of.push((key.clone(), references));
         // Who noted a record isn't what it belongs to.
         for field in fields.iter().filter(|f| f.kind.name == "lookup" && !f.hidden && !f.record_keeping) {
             let Some((target, _)) = &field.target else { continue };
@@ -156,5 +170,6 @@ fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], open_to: Option<&'a st
     for (drafted, title) in context.entities.values_mut().zip(titles) {
         drafted.title = title;
     }
-    context
+    let made = Made::of(names, made_of.into_iter().filter_map(|(key, references)| Some((context.entities.get(&key)?, references))));
+    (context, made)
 }

@@ -206,6 +206,11 @@ impl NamesInUse {
         self.left_out.get(entity).is_some_and(|l| l.contains(&name::fold(column)))
     }
 
+    /// The columns of an entity that the draft doesn't use.
+    pub(super) fn left_out_of(&self, entity: &str) -> &[String] {
+        self.left_out.get(entity).map(Vec::as_slice).unwrap_or_default()
+    }
+
     /// The fields of a table: each group of columns under its name in use, or a free one near `wanted`.
     pub fn fields(&self, entity: &str, groups: &[(Vec<String>, String)]) -> Vec<String> {
         let known = self.fields.get(entity);

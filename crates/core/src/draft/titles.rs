@@ -147,7 +147,8 @@ mod tests {
             ("count: year integer key; month integer key; many integer", "count", "{year} {month}"),
         ] {
             let (conventions, names) = (Conventions::default(), NamesInUse::default());
-            let drafted = draft(&schema(tables), &DraftInput { conventions: &conventions, names: &names, open_to: None, title: "" });
+            let drafted =
+                draft(&schema(tables), &DraftInput { conventions: &conventions, names: &names, open_to: None, title: "", earlier: None });
             let title = drafted.tree.entity(entity).and_then(|root| root.get("title")?.as_text());
             assert_eq!(title, Some(expected), "{tables}");
         }

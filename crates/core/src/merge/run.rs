@@ -17,7 +17,7 @@ use super::whole::{Whole, has_own};
 use super::{claim, follow, narrow, rekey};
 use crate::changes::Comparison;
 use crate::definition::{EntityIndex, FileKey, Node, Tree, Value};
-use crate::draft::{Draft, DraftInput, NamesInUse, draft};
+use crate::draft::{Draft, DraftInput, Made, NamesInUse, draft};
 use crate::merge::{Element, Thing};
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
@@ -79,25 +79,27 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let open_to = given.known.start_role.as_deref().filter(|role| whole.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
     let title = whole.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
     let seen = with_kept_references(&accepted, &whole, &index);
-    let plan =
-        |names: &NamesInUse, schema: &Schema| draft(schema, &DraftInput { conventions: given.conventions, names, open_to, title: &title });
-    let first = plan(&names, &seen);
+    let plan = |names: &NamesInUse, schema: &Schema, earlier: Option<&Made>| {
+        draft(schema, &DraftInput { conventions: given.conventions, names, open_to, title: &title, earlier })
+    };
+    let first = plan(&names, &seen, None);
     // What a person deleted isn't drafted, so that nothing else in a draft names it.
     let lost = Lost::of(&carried.known);
     let (columns, deleted) = names.deleted(&index, &first.tree);
     keep_out(&mut left_out, &columns, &deleted, &by_first_names);
     let without_deleted = (!left_out.columns.is_empty() || !left_out.tables.is_empty()).then(|| {
         names.keep_out(&left_out.columns, &left_out.tables);
-        plan(&names, &seen)
+        plan(&names, &seen, Some(&first.made))
     });
     let deleted = without_deleted.as_ref().map(|accepted_draft| deleted_fields(&first.tree, &accepted_draft.tree)).unwrap_or_default();
-    let Draft { tree: accepted_draft, signs, .. } = without_deleted.unwrap_or(first);
+    let Draft { tree: accepted_draft, signs, made, .. } = without_deleted.unwrap_or(first);
     left_out.elements.extend(claim::claim(&mut whole, &accepted_draft, given.fresh));
     narrow::restrict(&mut whole);
     let chosen = names.clone().with_keys(given.answers);
-    let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index));
-    let mut changed_draft = drafted.tree;
-    let unsteady = signs.into_iter().filter(|(entity, sign)| drafted.signs.get(entity) != Some(sign)).map(|(entity, _)| entity).collect();
+    let drafted = plan(&chosen, &with_kept_references(&ordered, &whole, &index), Some(&made));
+    drop(made);
+    let Draft { tree: mut changed_draft, signs: changed_signs, .. } = drafted;
+    let unsteady = signs.into_iter().filter(|(entity, sign)| changed_signs.get(entity) != Some(sign)).map(|(entity, _)| entity).collect();
     let hidden = hidden_replacements(given, &comparison, &taken, &mut changed_draft);
     let concealed = conceal_titles(&mut whole, &accepted_draft, &mut changed_draft);
 

@@ -19,7 +19,7 @@ pub const ROLE: &str = "everyone";
 /// What the generator drafts for a schema.
 pub fn drafted(schema: &Schema) -> Tree {
     let (conventions, names) = (Conventions::default(), NamesInUse::default());
-    draft(schema, &DraftInput { conventions: &conventions, names: &names, open_to: Some(ROLE), title: "Keepers" }).tree
+    draft(schema, &DraftInput { conventions: &conventions, names: &names, open_to: Some(ROLE), title: "Keepers", earlier: None }).tree
 }
 
 /// Edits a definition.
