@@ -8,6 +8,7 @@ mod error;
 mod interrupt;
 mod output;
 mod progress;
+mod sampling;
 mod scene;
 mod session;
 mod width;

@@ -2,6 +2,7 @@
 
 use crate::clock::now;
 use crate::error::CliError;
+use crate::sampling;
 use crate::session::Session;
 use std::collections::BTreeMap;
 use ysomorph_core::definition::{Drawn, Entity, Model, Page};
@@ -9,7 +10,7 @@ use ysomorph_core::merge::Outcome;
 use ysomorph_core::schema::Schema;
 use ysomorph_core::statements;
 use ysomorph_report::{PageRecords, Report, Scene};
-use ysomorph_sources::{Source, sample};
+use ysomorph_sources::Source;
 use ysomorph_workspace::Workspace;
 
 /// Adds what pictures are drawn from, where the format has some.
@@ -49,20 +50,13 @@ const MASKED: &str = "•••";
 /// A few records of each page that can't work, where the database gives them: of what is broken it gives none, and none where SQL
 /// names a value that only whoever is signed in has.
 fn records(report: &Report, model: &Model, known: &Schema, source: &Source) -> PageRecords {
-    let mut dialect = known.clone();
-    dialect.engine = source.engine();
     let mut all = PageRecords::new();
     for (entity, page) in report.drawn_pages() {
         let Some(own) = model.entities.get(entity) else { continue };
         let Some(page) = own.pages.iter().find(|p| p.name == page).filter(|page| page.kind.drawn() != Drawn::Form) else { continue };
         let most = if page.kind.drawn() == Drawn::Record { 1 } else { RECORDS };
-        let statement = statements::sample(model, own, page, None, &dialect, most);
-        let is_open = |name: &str| !["today", "now"].contains(&name);
-        if ysomorph_core::sql::parameters(&statement.sql, source.engine()).iter().any(|(_, name)| is_open(name)) {
-            continue;
-        }
-        let sql = statements::with_values(&statement.sql, source.engine(), &BTreeMap::new());
-        if let Ok(mut records) = sample(source, &sql) {
+        let statement = |known: &Schema| statements::sample(model, own, page, None, known, most);
+        if let Ok(mut records) = sampling::records(source, known, &BTreeMap::new(), statement) {
             mask(own, page, &mut records);
             all.insert((entity.to_owned(), page.name.clone()), records);
         }

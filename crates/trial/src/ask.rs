@@ -47,6 +47,12 @@ impl Query {
         Query(all)
     }
 
+    /// With one more.
+    pub fn and(mut self, name: String, value: String) -> Query {
+        self.0.push((name, value));
+        self
+    }
+
     /// As it stands in an address, with the question mark; nothing where it is empty.
     pub fn written(&self) -> String {
         let kept: Vec<&(String, String)> = self.0.iter().filter(|(_, value)| !value.is_empty()).collect();

@@ -3,7 +3,7 @@
 use crate::ask::Query;
 use crate::bytes::to_hex;
 use crate::visit::{Visit, foreign};
-use axum::body::to_bytes;
+use axum::body::{Bytes, to_bytes};
 use axum::extract::{FromRequest, Multipart, Request};
 use axum::http::StatusCode;
 use axum::http::header::CONTENT_TYPE;
@@ -25,19 +25,38 @@ pub async fn form(visit: &Visit, request: Request) -> Result<Query, Response> {
     visit.form(&body).ok_or_else(foreign)
 }
 
-async fn in_parts(visit: &Visit, request: Request) -> Result<Query, Response> {
-    let unreadable = || (StatusCode::BAD_REQUEST, "This form can't be read.").into_response();
-    let too_large = || (StatusCode::PAYLOAD_TOO_LARGE, "These files are too large: 20 MB are the most.").into_response();
-    let mut parts = Multipart::from_request(request, &()).await.map_err(|_| unreadable())?;
-    let mut all: Vec<(String, String)> = Vec::new();
-    while let Some(part) = parts.next_field().await.map_err(|_| unreadable())? {
-        let name = part.name().unwrap_or_default().to_owned();
-        // What it was called where it comes from says nothing here.
-        let is_file = part.file_name().is_some();
-        let bytes = part.bytes().await.map_err(|_| too_large())?;
-        let value = if is_file { to_hex(&bytes) } else { String::from_utf8_lossy(&bytes).into_owned() };
-        all.push((name, value));
+/// A form in parts: its fields, and its files as they are.
+pub struct Parts {
+    pub fields: Query,
+    pub files: Vec<(String, Bytes)>,
+}
+
+impl Parts {
+    /// Those of a page of this program; else what is answered.
+    pub async fn of(visit: &Visit, mut parts: Multipart) -> Result<Parts, Response> {
+        let unreadable = || (StatusCode::BAD_REQUEST, "This form can't be read.").into_response();
+        let too_large = || (StatusCode::PAYLOAD_TOO_LARGE, "These files are too large: 20 MB are the most.").into_response();
+        let (mut fields, mut files) = (Vec::new(), Vec::new());
+        while let Some(part) = parts.next_field().await.map_err(|_| unreadable())? {
+            let name = part.name().unwrap_or_default().to_owned();
+            // What it was called where it comes from says nothing here.
+            let is_file = part.file_name().is_some();
+            let bytes = part.bytes().await.map_err(|_| too_large())?;
+            if is_file {
+                files.push((name, bytes));
+            } else {
+                fields.push((name, String::from_utf8_lossy(&bytes).into_owned()));
+            }
+        }
+        let fields = Query::of(fields);
+        let is_own = fields.get("token").is_some_and(|token| visit.served.guard.is_token(token));
+        is_own.then_some(Parts { fields, files }).ok_or_else(foreign)
     }
-    let form = Query::of(all);
-    form.get("token").is_some_and(|token| visit.served.guard.is_token(token)).then_some(form).ok_or_else(foreign)
+}
+
+async fn in_parts(visit: &Visit, request: Request) -> Result<Query, Response> {
+    let unreadable = |_| (StatusCode::BAD_REQUEST, "This form can't be read.").into_response();
+    let parts = Multipart::from_request(request, &()).await.map_err(unreadable)?;
+    let Parts { fields, files } = Parts::of(visit, parts).await?;
+    Ok(files.into_iter().fold(fields, |form, (name, bytes)| form.and(name, to_hex(&bytes))))
 }

@@ -2,6 +2,7 @@
 
 use crate::ask::Query;
 use crate::page::{self, Given, Import, Request};
+use crate::sent::Parts;
 use crate::sheet;
 use crate::visit::{Visit, absent, foreign, shown_or_absent, to};
 use axum::body::Bytes;
@@ -15,26 +16,13 @@ pub async fn ask(visit: Visit) -> Response {
 }
 
 /// Keeps a file that was sent.
-pub async fn send(visit: Visit, mut parts: Multipart) -> Response {
-    let (mut token, mut import, mut file) = (String::new(), String::new(), Vec::new());
-    loop {
-        match parts.next_field().await {
-            Ok(Some(part)) => match part.name().unwrap_or_default() {
-                "token" => token = part.text().await.unwrap_or_default(),
-                "import" => import = part.text().await.unwrap_or_default(),
-                "file" => match part.bytes().await {
-                    Ok(bytes) => file = bytes.to_vec(),
-                    Err(_) => return (StatusCode::PAYLOAD_TOO_LARGE, "This file is too large: 20 MB are the most.").into_response(),
-                },
-                _ => {}
-            },
-            Ok(None) => break,
-            Err(_) => return (StatusCode::BAD_REQUEST, "This form can't be read.").into_response(),
-        }
-    }
-    if !visit.served.guard.is_token(&token) {
-        return foreign();
-    }
+pub async fn send(visit: Visit, parts: Multipart) -> Response {
+    let Parts { fields, files } = match Parts::of(&visit, parts).await {
+        Ok(parts) => parts,
+        Err(answer) => return answer,
+    };
+    let import = fields.get("import").unwrap_or_default().to_owned();
+    let file = files.into_iter().find(|(name, _)| name == "file").map(|(_, bytes)| bytes).unwrap_or_default();
     visit
         .make(move |visit, request| {
             // Whoever may not import doesn't have a file read either.

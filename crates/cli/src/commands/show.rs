@@ -3,6 +3,7 @@
 use super::shared::{Viewer, print};
 use crate::error::CliError;
 use crate::output::Output;
+use crate::sampling::{NoRecords, records};
 use crate::session::{Session, bare_report};
 use clap::Args;
 use std::collections::BTreeMap;
@@ -12,9 +13,8 @@ use ysomorph_core::impact::{self, Finding, ImpactInput};
 use ysomorph_core::merge::merge;
 use ysomorph_core::name::nearest;
 use ysomorph_core::schema::Schema;
-use ysomorph_core::statements::with_values;
 use ysomorph_report::{DrawnPage, Report, text};
-use ysomorph_sources::{Source, sample};
+use ysomorph_sources::Source;
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -92,22 +92,19 @@ fn draw(arguments: &Arguments, scene: &DrawingInput<'_>, known: &Schema, source:
     if drawing.layout == "form" || matches!(source, Source::Snapshot(_)) {
         return Ok(drawing);
     }
-    let mut dialect = known.clone();
-    dialect.engine = source.engine();
-    let statement = scene.sample(entity, page, &dialect, if drawing.layout == "record" { 1 } else { arguments.records });
+    let most = if drawing.layout == "record" { 1 } else { arguments.records };
     let values: BTreeMap<String, String> = arguments.viewer.with.iter().cloned().collect();
-    let parameters = ysomorph_core::sql::parameters(&statement.sql, source.engine());
-    let missing = parameters.iter().find(|(_, p)| !values.contains_key(p) && !["today", "now"].contains(&p.as_str()));
-    if let Some((_, parameter)) = missing {
-        drawing.broken.push(format!("no records without a value for :{parameter}: give --with {parameter}=…"));
-        return Ok(drawing);
-    }
-    match sample(source, &with_values(&statement.sql, source.engine(), &values)) {
-        Err(error) if drawing.broken.is_empty() && drawing.sections.iter().all(|(_, f)| f.iter().all(|f| f.broken.is_none())) => {
+    match records(source, known, &values, |known| scene.sample(entity, page, known, most)) {
+        Err(NoRecords::Missing(parameter)) => {
+            drawing.broken.push(format!("no records without a value for :{parameter}: give --with {parameter}=…"));
+        }
+        Err(NoRecords::Refused(error))
+            if drawing.broken.is_empty() && drawing.sections.iter().all(|(_, f)| f.iter().all(|f| f.broken.is_none())) =>
+        {
             drawing.broken.push(format!("its records can't be read: {error}"));
         }
         // Why is told by what is broken already.
-        Err(_) => {}
+        Err(NoRecords::Refused(_)) => {}
         Ok(records) => drawing.records = records,
     }
     Ok(drawing)
