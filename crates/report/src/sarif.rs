@@ -30,19 +30,19 @@ struct Run {
 
 /// A report's findings as SARIF.
 pub fn to_sarif(report: &Report) -> String {
-    written(report.findings.iter().flatten().map(|finding| (finding, [].as_slice())).collect())
+    written(&report.findings.iter().flatten().map(|finding| (finding, [].as_slice())).collect::<Vec<_>>())
 }
 
 /// What was found on several databases likewise; each result names those that have it.
 pub fn several_sarif(several: &Several) -> String {
-    written(several.findings.iter().map(|shared| (&shared.finding, shared.databases.as_slice())).collect())
+    written(&several.findings.iter().map(|shared| (&shared.finding, shared.databases.as_slice())).collect::<Vec<_>>())
 }
 
 /// Findings, each with the databases that have it where there are several.
-fn written(findings: Vec<(&Finding, &[String])>) -> String {
+fn written(findings: &[(&Finding, &[String])]) -> String {
     // Only rules that found something: a reader looks them up by their place.
     let mut places: BTreeMap<&str, usize> = BTreeMap::new();
-    for (finding, _) in &findings {
+    for (finding, _) in findings {
         let next = places.len();
         places.entry(finding.rule).or_insert(next);
     }

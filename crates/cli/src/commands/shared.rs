@@ -79,7 +79,7 @@ pub fn open_follow_up(follow_up: &FollowUp) -> OpenFollowUp {
 }
 
 /// Why there is no workbook.
-pub fn no_workbook(why: String) -> CliError {
+pub fn no_workbook(why: &str) -> CliError {
     CliError::new(format!("a workbook can't hold this: {why}")).hint("use --format csv or jsonl")
 }
 
@@ -96,7 +96,7 @@ pub fn print(output: &mut Output, report: &Report, text: impl Fn(&Report) -> Str
         Format::Csv => ysomorph_report::to_csv(report),
         Format::Xlsx => {
             let book = ysomorph_report::to_xlsx(report);
-            output.set_bytes(book.map_err(no_workbook)?);
+            output.set_bytes(book.map_err(|why| no_workbook(&why))?);
             return Ok(());
         }
     };

@@ -60,7 +60,7 @@ mod tests {
             (Engine::Mariadb, &["id"], &["code"], number.clone()),
             (Engine::Mysql, &["id"], &["code"], number.clone()),
             (Engine::Mysql, &["id"], &["ID"], Made::Given),
-            (Engine::Mysql, &["id", "code"], &["code"], number.clone()),
+            (Engine::Mysql, &["id", "code"], &["code"], number),
             (Engine::Mysql, &["code", "mark"], &["code", "mark"], Made::Given),
             // A default of the database's own.
             (Engine::Mysql, &["code"], &["mark"], Made::Unknown),

@@ -55,7 +55,7 @@ fn print(output: &mut Output, all: &Several, verbose: bool) -> Result<(), CliErr
         Format::Junit => several::to_junit(all),
         Format::Csv => several::to_csv(all),
         Format::Xlsx => {
-            output.set_bytes(several::to_xlsx(all).map_err(no_workbook)?);
+            output.set_bytes(several::to_xlsx(all).map_err(|why| no_workbook(&why))?);
             return Ok(());
         }
     };
