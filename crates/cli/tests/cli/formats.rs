@@ -203,7 +203,7 @@ fn every_face_of_many(project: &Project, list: &str) {
     assert_eq!(book.worksheet_range("databases").unwrap().height(), 21);
     let findings = book.worksheet_range("findings").unwrap();
     assert_eq!(findings.height(), count(&whole, "findings") + 1);
-    assert!(findings.rows().skip(1).all(|row| row.last().unwrap().to_string() == "site 0, site 1, site 2"));
+    assert!(findings.rows().skip(1).all(|row| *row.last().unwrap() == "site 0, site 1, site 2"));
     let log: Value = serde_json::from_str(&face("sarif")).unwrap();
     assert!(jsonschema::validator_for(&serde_json::from_str(SARIF).unwrap()).unwrap().is_valid(&log));
     assert_eq!(log["runs"][0]["results"][0]["properties"]["databases"], serde_json::json!(["site 0", "site 1", "site 2"]));
