@@ -25,6 +25,11 @@ pub async fn form(visit: &Visit, request: Request) -> Result<Query, Response> {
     visit.form(&body).ok_or_else(foreign)
 }
 
+/// What a form says the file of a field is kept under.
+pub fn kept_as(field: &str) -> String {
+    format!("kept.{field}")
+}
+
 /// A form in parts: its fields, and its files as they are.
 pub struct Parts {
     pub fields: Query,
@@ -57,6 +62,17 @@ impl Parts {
 async fn in_parts(visit: &Visit, request: Request) -> Result<Query, Response> {
     let unreadable = |_| (StatusCode::BAD_REQUEST, "This form can't be read.").into_response();
     let parts = Multipart::from_request(request, &()).await.map_err(unreadable)?;
-    let Parts { fields, files } = Parts::of(visit, parts).await?;
-    Ok(files.into_iter().fold(fields, |form, (name, bytes)| form.and(name, to_hex(&bytes))))
+    let Parts { mut fields, files } = Parts::of(visit, parts).await?;
+    for (name, chosen) in files {
+        let kept = name.strip_prefix("field.").map(kept_as).unwrap_or_default();
+        // Where none is chosen now, the one that was chosen before the mistake is meant.
+        let before = fields.get(&kept).map(str::to_owned).filter(|_| chosen.is_empty());
+        let (bytes, kept_name) = match before.and_then(|name| Some((visit.served.held(&name)?, name))) {
+            Some((bytes, name)) => (bytes, Some(name)),
+            None if chosen.is_empty() => (chosen, None),
+            None => (chosen.clone(), visit.served.hold(chosen)),
+        };
+        fields = fields.with(&kept, kept_name.as_deref()).and(name, to_hex(&bytes));
+    }
+    Ok(fields)
 }

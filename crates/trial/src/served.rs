@@ -3,6 +3,7 @@
 use crate::guard::{Guard, random};
 use crate::sheet::Sheet;
 use crate::site::{Current, Site};
+use axum::body::Bytes;
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::watch;
@@ -53,6 +54,8 @@ pub struct Served {
     pub changes: watch::Sender<u64>,
     /// Files that were sent, under random names: never by their own, and never on the disk.
     files: Mutex<VecDeque<(String, Arc<Vec<Sheet>>)>>,
+    /// Files of forms that have to be sent once more: no browser chooses a file by itself.
+    held: Mutex<VecDeque<(String, Bytes)>>,
     /// Who is let in.
     pub guard: Arc<Guard>,
 }
@@ -63,7 +66,14 @@ pub type Shared = Arc<Served>;
 impl Served {
     /// Begins with a site.
     pub fn new(first: Site, setting: Setting, guard: Arc<Guard>) -> Served {
-        Served { setting, current: Current::new(first), changes: watch::Sender::new(0), files: Mutex::default(), guard }
+        Served {
+            setting,
+            current: Current::new(first),
+            changes: watch::Sender::new(0),
+            files: Mutex::default(),
+            held: Mutex::default(),
+            guard,
+        }
     }
 
     /// Makes the site anew; where that fails the one before stays, with a word of what hinders.
@@ -77,23 +87,42 @@ impl Served {
 
     /// Keeps a file's sheets, and gives the name that they are kept under; the oldest go.
     pub fn keep(&self, sheets: Vec<Sheet>) -> Option<String> {
-        let name = random().ok()?;
-        let mut files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
-        files.push_back((name.clone(), Arc::new(sheets)));
-        while files.len() > MOST_FILES {
-            files.pop_front();
-        }
-        Some(name)
+        put(&self.files, Arc::new(sheets))
     }
 
     /// A file's sheets, where they are still kept.
     pub fn file(&self, name: &str) -> Option<Arc<Vec<Sheet>>> {
-        let files = self.files.lock().unwrap_or_else(PoisonError::into_inner);
-        files.iter().find(|(own, _)| own == name).map(|(_, sheets)| Arc::clone(sheets))
+        get(&self.files, name)
+    }
+
+    /// Keeps a file of a form, and gives the name that it is kept under; the oldest go.
+    pub fn hold(&self, file: Bytes) -> Option<String> {
+        put(&self.held, file)
+    }
+
+    /// A file of a form, where it is still kept.
+    pub fn held(&self, name: &str) -> Option<Bytes> {
+        get(&self.held, name)
     }
 
     /// Tells the open pages that something may have changed.
     pub fn tell(&self) {
         self.changes.send_modify(|count| *count = count.wrapping_add(1));
     }
+}
+
+/// Keeps something under a random name.
+fn put<T>(all: &Mutex<VecDeque<(String, T)>>, one: T) -> Option<String> {
+    let name = random().ok()?;
+    let mut all = all.lock().unwrap_or_else(PoisonError::into_inner);
+    all.push_back((name.clone(), one));
+    while all.len() > MOST_FILES {
+        all.pop_front();
+    }
+    Some(name)
+}
+
+fn get<T: Clone>(all: &Mutex<VecDeque<(String, T)>>, name: &str) -> Option<T> {
+    let all = all.lock().unwrap_or_else(PoisonError::into_inner);
+    all.iter().find(|(own, _)| own == name).map(|(_, one)| one.clone())
 }

@@ -4,6 +4,7 @@ use super::{Making, narrow, record as reading};
 use crate::ask::{address, as_one, values};
 use crate::form::{held, is_bytes, is_masked};
 use crate::reader::{MOST_BESIDE, Record};
+use crate::sent::kept_as;
 use crate::value;
 use maud::{Markup, html};
 use ysomorph_core::definition::Field;
@@ -220,8 +221,14 @@ fn file(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &C
     let there = record.filter(|record| record.text(&field.name).is_some());
     let accept = (field.kind == "image").then_some("image/png,image/jpeg,image/gif,image/webp");
     let clear = format!("{id}-clear");
+    // What was chosen before a mistake elsewhere.
+    let kept = making.sent.typed.as_ref().filter(|_| !is_wrong).and_then(|typed| typed.0.get(&kept_as(&field.name)));
     html! {
         @if let Some(record) = there { div .there { (making.cell(field, record)) } }
+        @if let Some(kept) = kept {
+            input type="hidden" name=(kept_as(&field.name)) value=(kept);
+            p .help role="status" { "The chosen file is kept; another one can be chosen instead." }
+        }
         input type="file" id=(id) name=(name) accept=[accept] aria-describedby=[*described] aria-invalid=[is_wrong.then_some("true")];
         @if there.is_some() && !field.required {
             " " span { input type="checkbox" id=(clear) name={ "clear." (field.name) } value="1"; " " label for=(clear) { "Take it away" } }

@@ -303,6 +303,15 @@ fn a_picture_is_sent_replaced_kept_and_taken_away_on_every_engine() {
         let added = served.upload_as("field.photo", "/now/hive/add", &fields, PNG, "");
         assert_eq!(added.status, 303, "{at:?}: {}", added.body);
         assert_eq!(now(&project, place.as_ref(), "count(photo) FROM hive WHERE tag = 'P-1'"), "1", "{at:?}");
+        // What was chosen is kept through a mistake, and what was wrong isn't.
+        let wrong = sent(GIF, &[("field.tag", "a number far too long")]);
+        assert!(wrong.body.contains("The chosen file is kept"), "{at:?}: {}", wrong.body);
+        let mut again = form(&wrong.body, &[("field.tag", "W-1")]);
+        again.retain(|(name, _)| name != "field.photo");
+        let again: Vec<(&str, &str)> = again.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect();
+        assert_eq!(served.upload_as("field.photo", "/now/hive/edit", &again, b"", "").status, 303, "{at:?}");
+        assert_eq!(there().as_deref(), Some(GIF), "{at:?}");
+        assert!(!sent(b"<svg>", &[("field.tag", "a number far too long")]).body.contains("The chosen file is kept"), "{at:?}");
         // Without a token, or too large.
         let without: Vec<(&str, &str)> = fields.iter().copied().filter(|(name, _)| *name != "token").collect();
         assert_eq!(served.upload_as("field.photo", "/now/hive/add", &without, PNG, "").status, 403, "{at:?}");
