@@ -85,3 +85,22 @@ fn translations_of_what_goes_wait_and_come_back() {
     project.merge(&[]);
     project.same_definition(&before);
 }
+
+#[test]
+fn two_lists_of_the_same_records_are_told_apart() {
+    let project = Project::new(
+        "CREATE TABLE keeper (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
+         CREATE TABLE visit (id INTEGER PRIMARY KEY, visited_on DATE, motto TEXT,
+             keeper_id INTEGER NOT NULL REFERENCES keeper (id), helper_id INTEGER REFERENCES keeper (id))",
+    );
+    project.edit(
+        "app/keeper.toml",
+        "by = \"helper\", fields = [\"keeper\", \"visited_on\", \"motto\"]",
+        "by = \"helper\", fields = [\"keeper\", \"visited_on\"]",
+    );
+    project.sql("ALTER TABLE visit DROP COLUMN motto");
+    let drawn: serde_json::Value = serde_json::from_str(&project.expect(0, &["show", "keeper/detail", "--format", "json"])).unwrap();
+    let lists = drawn["drawn"][0]["page"]["children"].as_array().unwrap();
+    let told: Vec<(&str, bool)> = lists.iter().map(|list| (list["label"].as_str().unwrap(), list["broken"].is_string())).collect();
+    assert_eq!(told, [("Visits: Keeper", true), ("Visits: Helper", false)]);
+}
