@@ -27,6 +27,7 @@ mod questions;
 mod reach;
 mod references;
 mod rekey;
+mod row_matching;
 mod rows;
 mod run;
 mod settle;
