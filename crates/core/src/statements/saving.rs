@@ -7,7 +7,6 @@ use super::need::Why;
 use super::writes::Values;
 use super::{Made, Purpose, Statement, related, writes};
 use crate::definition::{Access, Entity, Field, Model, Page};
-use crate::name::contains;
 use crate::schema::{Operation, Schema};
 
 /// What a form writes.
@@ -60,9 +59,9 @@ impl<'a> Saving<'a> {
     pub fn insert(&self, columns: &[String], given: &[String]) -> (Statement, Made) {
         let entity = self.0.entity;
         let key: Vec<&str> = entity.key.iter().map(|key| key.value.as_str()).collect();
+        // SQL of a person's own may make a record of what is given to it in any way.
         if entity.source.insert.is_some() {
-            let is_given = !key.is_empty() && key.iter().all(|key| contains(given, key));
-            return (writes::insert(&self.0), if is_given { Made::Given } else { Made::Unknown });
+            return (writes::insert(&self.0), Made::Unknown);
         }
         let engine = self.0.engine();
         let made = Made::of(&key, given, self.0.known.table(&entity.table.value), engine);

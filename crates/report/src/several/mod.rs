@@ -11,14 +11,13 @@ pub use lists::{to_csv, to_xlsx};
 pub use markdown::to_markdown;
 
 use crate::Totals;
+use crate::wording::{phrase, plural};
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::changes::Change;
 use ysomorph_core::impact::{Finding, Severity};
 use ysomorph_core::name::shown;
-
-use crate::wording::{phrase, plural};
 
 /// What `impact` found on several databases.
 #[derive(Debug, Clone, Default, Serialize, JsonSchema)]
@@ -96,12 +95,6 @@ pub(crate) struct Entry<'s> {
 }
 
 impl<'s> Entry<'s> {
-    fn is_alike(&self, shared: &Shared) -> bool {
-        let key =
-            |s: &'_ Shared| (s.finding.severity, s.finding.rule, s.finding.entity.clone(), s.finding.message.clone(), s.databases.clone());
-        key(self.first) == key(shared)
-    }
-
     fn add(&mut self, shared: &'s Shared) {
         self.count += 1;
         self.pages.extend(shared.finding.pages.iter().map(String::as_str));
@@ -193,6 +186,7 @@ impl Several {
     pub(crate) fn causes(&self) -> Vec<(&str, Vec<Entry<'_>>)> {
         let mut causes: Vec<(&str, Vec<Entry<'_>>)> = Vec::new();
         let mut known: BTreeMap<&str, usize> = BTreeMap::new();
+        let mut alike: BTreeMap<_, usize> = BTreeMap::new();
         for shared in &self.findings {
             let because = shared.because.as_deref().unwrap_or("So before any change");
             let at = *known.entry(because).or_insert(causes.len());
@@ -200,13 +194,13 @@ impl Several {
                 causes.push((because, Vec::new()));
             }
             let Some((_, entries)) = causes.get_mut(at) else { continue };
-            match entries.iter_mut().find(|entry| entry.is_alike(shared)) {
-                Some(entry) => entry.add(shared),
-                None => {
-                    let mut entry = Entry { first: shared, count: 0, pages: BTreeSet::new(), places: Vec::new() };
-                    entry.add(shared);
-                    entries.push(entry);
-                }
+            let Finding { severity, rule, entity, message, .. } = &shared.finding;
+            let place = *alike.entry((at, severity, rule, entity, message, &shared.databases)).or_insert(entries.len());
+            if place == entries.len() {
+                entries.push(Entry { first: shared, count: 0, pages: BTreeSet::new(), places: Vec::new() });
+            }
+            if let Some(entry) = entries.get_mut(place) {
+                entry.add(shared);
             }
         }
         causes

@@ -56,7 +56,10 @@ impl Driver {
     pub fn window(&self) -> Window<'_> {
         let arguments = ["--headless=new", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"];
         let wanted = json!({ "capabilities": { "alwaysMatch": { "goog:chromeOptions": { "args": arguments } } } });
-        let session = self.call("POST", "/session", &wanted)["sessionId"].as_str().unwrap().to_owned();
+        // On a machine that is busy a browser may not come up in time.
+        let begun = (0..3).find_map(|_| self.asked("POST", "/session", &wanted).ok());
+        let begun = begun.unwrap_or_else(|| self.call("POST", "/session", &wanted));
+        let session = begun["sessionId"].as_str().unwrap().to_owned();
         Window { driver: self, session }
     }
 
