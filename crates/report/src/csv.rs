@@ -39,7 +39,7 @@ mod tests {
     fn what_is_written_reads_back_and_is_no_formula() {
         let rows =
             [["a,b", "say \"hi\""], ["=1+1", "-2+3"], ["-2", "@x"], ["zwei\nZeilen", "ü"]].map(|row| row.map(str::to_owned).to_vec());
-        let text = written(&List { name: "parts", columns: &["one", "two"], rows: rows.to_vec() });
+        let text = written(&List { name: "parts", columns: vec!["one", "two"], rows: rows.to_vec() });
         let read: Vec<Vec<String>> = csv::Reader::from_reader(text.as_bytes()).deserialize().map(Result::unwrap).collect();
         assert_eq!(read, [["a,b", "say \"hi\""], ["'=1+1", "'-2+3"], ["-2", "'@x"], ["zwei\nZeilen", "ü"]]);
     }

@@ -12,7 +12,7 @@ pub struct List {
     /// What is in it, in one word.
     pub name: &'static str,
     /// What each column holds.
-    pub columns: &'static [&'static str],
+    pub columns: Vec<&'static str>,
     /// A text for each column.
     pub rows: Vec<Vec<String>>,
 }
@@ -56,7 +56,7 @@ fn findings(report: &Report) -> Option<List> {
         let cause = finding.cause.and_then(|at| report.changes.get(at));
         of_finding(finding, cause.map_or_else(String::new, |c| shown(&c.subject())))
     };
-    report.findings.as_ref().map(|all| List { name: "findings", columns: FINDING, rows: all.iter().map(row).collect() })
+    report.findings.as_ref().map(|all| List { name: "findings", columns: FINDING.to_vec(), rows: all.iter().map(row).collect() })
 }
 
 fn changes(report: &Report) -> Option<List> {
@@ -77,7 +77,7 @@ fn changes(report: &Report) -> Option<List> {
     let is_about_changes = !report.changes.is_empty() || report.command == "changes";
     is_about_changes.then(|| List {
         name: "changes",
-        columns: &["kind", "table", "name", "new name", "before", "after", "in words", "who", "when"],
+        columns: vec!["kind", "table", "name", "new name", "before", "after", "in words", "who", "when"],
         rows: report.changes.iter().map(row).collect(),
     })
 }
@@ -88,7 +88,7 @@ fn questions(report: &Report) -> Option<List> {
     };
     (!report.questions.is_empty()).then(|| List {
         name: "questions",
-        columns: &["question", "choices", "safe choice", "answer"],
+        columns: vec!["question", "choices", "safe choice", "answer"],
         rows: report.questions.iter().map(row).collect(),
     })
 }
@@ -96,7 +96,7 @@ fn questions(report: &Report) -> Option<List> {
 fn edits(report: &Report) -> Option<List> {
     report.edits.as_ref().map(|all| List {
         name: "edits",
-        columns: &["file", "element", "done", "old", "new", "because"],
+        columns: vec!["file", "element", "done", "old", "new", "because"],
         rows: all
             .iter()
             .map(|e| {
@@ -118,13 +118,13 @@ fn parts(report: &Report) -> Option<List> {
     for left in report.follow_ups.as_deref().unwrap_or_default() {
         rows.push(vec!["left to you".to_owned(), shown(&left.name), String::new(), shown(&left.finding.message)]);
     }
-    report.edits.as_ref().map(|_| List { name: "parts", columns: &["what", "element", "value", "because"], rows })
+    report.edits.as_ref().map(|_| List { name: "parts", columns: vec!["what", "element", "value", "because"], rows })
 }
 
 fn kept(report: &Report) -> Option<List> {
     report.kept.as_ref().map(|all| List {
         name: "customisations",
-        columns: &["element", "yours", "the draft says", "concerned", "file", "line"],
+        columns: vec!["element", "yours", "the draft says", "concerned", "file", "line"],
         rows: all
             .iter()
             .map(|k| {
@@ -153,7 +153,7 @@ fn access(report: &Report) -> Option<List> {
     };
     (!report.access.is_empty()).then(|| List {
         name: "access",
-        columns: &[
+        columns: vec![
             "entity",
             "role",
             "records",

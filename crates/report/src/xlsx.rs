@@ -29,7 +29,7 @@ fn written(lists: &[List]) -> Result<Vec<u8>, XlsxError> {
     }
     for list in lists {
         let sheet = book.add_worksheet().set_name(list.name)?;
-        for (at, column) in (0u16..).zip(list.columns) {
+        for (at, column) in (0u16..).zip(&list.columns) {
             sheet.write_string_with_format(0, at, *column, &bold)?;
             sheet.set_column_width(at, width(list, at))?;
         }

@@ -165,6 +165,15 @@ fn fingerprints(job: &Job, (records, measured): Row) -> impl Iterator<Item = Fin
     })
 }
 
+/// A statement's one record, by how the engine gives its numbers and texts.
+fn row<E>(job: &Job, number: impl Fn(usize) -> Result<i64, E>, text: impl Fn(usize) -> Result<Option<String>, E>) -> Result<Row, E> {
+    let column = |at: usize| -> Result<Measured, E> {
+        let first = 1 + at * 5;
+        Ok(([number(first)?, number(first + 1)?, number(first + 2)?, number(first + 3)?], text(first + 4)?))
+    };
+    Ok((number(0)?, (0..job.columns.len()).map(column).collect::<Result<_, _>>()?))
+}
+
 /// Runs the jobs until the time is over; gives the number of columns that are left.
 fn each<E>(jobs: &[Job], until: Instant, mut run: impl FnMut(&Job) -> Result<Row, E>) -> Result<(Vec<Fingerprint>, usize), E> {
     let mut found = Vec::new();
@@ -192,15 +201,7 @@ fn on_sqlite(
         let text = context.get_raw(0).as_str_or_null()?;
         Ok(text.map(|text| format!("{:x}", md5::compute(format!("{key}{text}")))))
     });
-    let run = |job: &Job| {
-        connection.query_row(&job.sql, [], |row| {
-            let column = |at: usize| -> rusqlite::Result<Measured> {
-                let first = 1 + at * 5;
-                Ok(([row.get(first)?, row.get(first + 1)?, row.get(first + 2)?, row.get(first + 3)?], row.get(first + 4)?))
-            };
-            Ok((row.get(0)?, (0..job.columns.len()).map(column).collect::<Result<_, _>>()?))
-        })
-    };
+    let run = |job: &Job| connection.query_row(&job.sql, [], |one| row(job, |at| one.get(at), |at| one.get(at)));
     added.and_then(|()| each(jobs, until, run)).map_err(|error| SourceError::Read { path: path.to_owned(), reason: error.to_string() })
 }
 
@@ -209,14 +210,9 @@ fn on_server(address: &Address, jobs: Vec<Job>, until: Instant) -> Result<(Vec<F
         return bounded(address, postgres::connect, move |mut client, address| {
             let mut transaction = client.build_transaction().read_only(true).start().map_err(|e| postgres::told(address, &e))?;
             each(&jobs, until, |job| {
-                let row = transaction.query_one(&job.sql, &[])?;
-                let number =
-                    |at: usize| row.try_get::<_, i64>(at).or_else(|_| row.try_get::<_, i32>(at).map(i64::from)).unwrap_or_default();
-                let column = |at: usize| -> Measured {
-                    let first = 1 + at * 5;
-                    ([number(first), number(first + 1), number(first + 2), number(first + 3)], row.get(first + 4))
-                };
-                Ok((number(0), (0..job.columns.len()).map(column).collect()))
+                let one = transaction.query_one(&job.sql, &[])?;
+                let number = |at: usize| one.try_get::<_, i64>(at).or_else(|_| one.try_get::<_, i32>(at).map(i64::from));
+                row(job, number, |at| one.try_get(at))
             })
             .map_err(|e: ::postgres::Error| postgres::told(address, &e))
         });
@@ -225,14 +221,9 @@ fn on_server(address: &Address, jobs: Vec<Job>, until: Instant) -> Result<(Vec<F
         let told = |e: mysql::Error| mariadb::told(address, &e);
         connection.query_drop("SET SESSION group_concat_max_len = 10000").map_err(told)?;
         each(&jobs, until, |job| {
-            let row: Option<mysql::Row> = connection.query_first(&job.sql)?;
-            let number = |at: usize| row.as_ref().and_then(|row| row.get(at)).unwrap_or_default();
-            let column = |at: usize| -> Measured {
-                let first = 1 + at * 5;
-                let hashes = row.as_ref().and_then(|row| row.get::<Option<String>, _>(first + 4)).flatten();
-                ([number(first), number(first + 1), number(first + 2), number(first + 3)], hashes)
-            };
-            Ok((number(0), (0..job.columns.len()).map(column).collect()))
+            let one: Option<mysql::Row> = connection.query_first(&job.sql)?;
+            let number = |at: usize| Ok(one.as_ref().and_then(|one| one.get(at)).unwrap_or_default());
+            row(job, number, |at| Ok(one.as_ref().and_then(|one| one.get(at)).flatten()))
         })
         .map_err(told)
     })

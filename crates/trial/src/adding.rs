@@ -37,8 +37,7 @@ impl Form<'_> {
         let given = self.typed_fields(&saving);
         let (columns, values) = self.columns_of(&saving, &given);
         let (insert, made) = saving.insert(&columns, &with_values(&columns, &values));
-        // What a person's own SQL makes is that person's to answer for.
-        if made == Made::Unknown && self.source.entity.source.insert.is_none() && saving.has_to_be_proved() {
+        if made == Made::Unknown && saving.has_to_be_proved() {
             return Err(Stop::Outcome(Outcome::Mistakes(vec![Mistake::whole(UNKNOWN)])));
         }
         self.choose(&saving, transaction, &given)?;

@@ -27,6 +27,11 @@ impl Mistake {
     }
 }
 
+/// What a form says the file of a field is kept under.
+pub fn kept_as(field: &str) -> String {
+    format!("kept.{field}")
+}
+
 /// A form as it was sent.
 #[derive(Debug, Clone, Default)]
 pub struct Typed(pub Query);
@@ -52,6 +57,11 @@ impl Typed {
         self.0.get(&format!("clear.{field}")).is_some()
     }
 
+    /// Whether a file was chosen before, which isn't kept any more.
+    fn is_file_lost(&self, field: &str) -> bool {
+        self.0.get(&kept_as(field)).is_some() && self.value(field).is_none_or(str::is_empty)
+    }
+
     /// The records that are ticked of a related set, and those that were.
     pub fn ticked(&self, field: &str) -> (Vec<String>, Vec<String>) {
         let all = |name: &str| self.0.values(&format!("{name}.{field}")).map(str::to_owned).collect();
@@ -60,8 +70,12 @@ impl Typed {
 
     /// What is wrong with the fields of a form.
     pub fn mistakes(&self, fields: &[&Field], is_new: bool) -> Vec<Mistake> {
+        let lost = |field: &&&Field| self.is_file_lost(&field.name);
+        let lost =
+            fields.iter().filter(lost).map(|field| Mistake::of(field, "The file that was chosen isn't kept any more: choose it again."));
         let wanted = |field: &&&Field| is_new || self.is_changed(&field.name);
-        fields.iter().filter(wanted).filter_map(|field| Some(Mistake::of(field, wrong(field, self.value(&field.name)?)?))).collect()
+        let wrong = fields.iter().filter(wanted).filter_map(|field| Some(Mistake::of(field, wrong(field, self.value(&field.name)?)?)));
+        lost.chain(wrong).collect()
     }
 }
 

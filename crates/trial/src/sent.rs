@@ -2,6 +2,7 @@
 
 use crate::ask::Query;
 use crate::bytes::to_hex;
+use crate::form::kept_as;
 use crate::visit::{Visit, foreign};
 use axum::body::{Bytes, to_bytes};
 use axum::extract::{FromRequest, Multipart, Request};
@@ -23,11 +24,6 @@ pub async fn form(visit: &Visit, request: Request) -> Result<Query, Response> {
     let too_large = |_| (StatusCode::PAYLOAD_TOO_LARGE, "This form is too large.").into_response();
     let body = to_bytes(request.into_body(), LARGEST_FORM).await.map_err(too_large)?;
     visit.form(&body).ok_or_else(foreign)
-}
-
-/// What a form says the file of a field is kept under.
-pub fn kept_as(field: &str) -> String {
-    format!("kept.{field}")
 }
 
 /// A form in parts: its fields, and its files as they are.
@@ -64,15 +60,14 @@ async fn in_parts(visit: &Visit, request: Request) -> Result<Query, Response> {
     let parts = Multipart::from_request(request, &()).await.map_err(unreadable)?;
     let Parts { mut fields, files } = Parts::of(visit, parts).await?;
     for (name, chosen) in files {
-        let kept = name.strip_prefix("field.").map(kept_as).unwrap_or_default();
-        // Where none is chosen now, the one that was chosen before the mistake is meant.
-        let before = fields.get(&kept).map(str::to_owned).filter(|_| chosen.is_empty());
-        let (bytes, kept_name) = match before.and_then(|name| Some((visit.served.held(&name)?, name))) {
-            Some((bytes, name)) => (bytes, Some(name)),
-            None if chosen.is_empty() => (chosen, None),
-            None => (chosen.clone(), visit.served.hold(chosen)),
-        };
-        fields = fields.with(&kept, kept_name.as_deref()).and(name, to_hex(&bytes));
+        let Some(kept) = name.strip_prefix("field.").map(kept_as) else { continue };
+        if chosen.is_empty() {
+            // The one that was chosen before the mistake is meant; where it isn't kept any more, the form says which it was.
+            let before = fields.get(&kept).and_then(|before| visit.served.held(before)).unwrap_or(chosen);
+            fields = fields.and(name, to_hex(&before));
+        } else {
+            fields = fields.with(&kept, visit.served.hold(chosen.clone()).as_deref()).and(name, to_hex(&chosen));
+        }
     }
     Ok(fields)
 }

@@ -125,13 +125,12 @@ impl Index {
         entities.extend(opened);
         (Index { program: program(), around, entities }).write(root);
     }
-}
 
-impl Index {
     /// Keeps what is known of some of its entities, where other things are around them now.
     pub fn keep_of(mut self, root: &Path, around: String, wanted: impl Fn(&str) -> bool) {
         self.entities.retain(|entity, _| wanted(entity));
-        (Index { program: program(), around, entities: self.entities }).write(root);
+        self.around = around;
+        self.write(root);
     }
 
     fn write(&self, root: &Path) {

@@ -85,9 +85,8 @@ impl Workspace {
     pub fn drafted(&self, tree: &Tree, schema: &Schema) -> Explained {
         let first_names = self.state.kept.known.first_names(schema);
         let names = NamesInUse::of_whole(tree, &EntityIndex::of(tree), first_names, &|_| false, &|_| false);
-        let title = tree.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default();
         let open_to = self.state.kept.known.start_role.as_deref();
-        explained(schema, &DraftInput { conventions: &self.config.conventions, names: &names, open_to, title, earlier: None })
+        explained(schema, &DraftInput { conventions: &self.config.conventions, names: &names, open_to, title: tree.title(), earlier: None })
     }
 
     /// What was set aside and gave way, for good, to what people did to the files since the last merge: the element, and its text.

@@ -21,6 +21,11 @@ impl Tree {
         self.files.get(&FileKey::App)
     }
 
+    /// What the application is called; empty where nothing says.
+    pub fn title(&self) -> &str {
+        self.app().and_then(|app| app.get("title")).and_then(Node::as_text).unwrap_or_default()
+    }
+
     /// An entity's file.
     pub fn entity(&self, name: &str) -> Option<&Node> {
         self.files.get(&FileKey::Entity(name.to_owned()))

@@ -77,7 +77,7 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
         }
     }
     let open_to = given.known.start_role.as_deref().filter(|role| whole.tree.app().and_then(|a| a.get("role")?.get(role)).is_some());
-    let title = whole.tree.app().and_then(|a| a.get("title")).and_then(Node::as_text).unwrap_or_default().to_owned();
+    let title = whole.tree.title().to_owned();
     let seen = with_kept_references(&accepted, &whole, &index);
     let plan = |names: &NamesInUse, schema: &Schema, earlier: Option<&Made>| {
         draft(schema, &DraftInput { conventions: given.conventions, names, open_to, title: &title, earlier })

@@ -69,9 +69,13 @@ impl<'a> Saving<'a> {
         (Statement { sql, ..writes::insert(&self.0) }, made)
     }
 
-    /// Whether something has to be proved of what is saved: a validation, or that it is the role's own.
+    /// Whether something has to be proved of a new record: a validation, or that it is the role's own. What SQL of a person's own makes
+    /// is that person's to answer for.
     pub fn has_to_be_proved(&self) -> bool {
         let entity = self.0.entity;
+        if entity.source.insert.is_some() {
+            return false;
+        }
         entity.checks.iter().any(|check| check.rule.is_some()) || self.0.user.is_some_and(|access| access.rows.is_some())
     }
 

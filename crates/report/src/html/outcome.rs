@@ -1,6 +1,6 @@
 //! The outcome, what was looked at, and what a person has to do.
 
-use super::words::{anchor, command, prose};
+use super::words::{anchor, command, looked_at, prose, titled};
 use crate::Report;
 use crate::stories::{counts, merged, sentence};
 use crate::wording::{plural, word};
@@ -10,8 +10,7 @@ use ysomorph_core::name::shown;
 
 /// The page's title.
 pub(super) fn title(report: &Report) -> String {
-    let app = report.scene.as_ref().map(|scene| scene.now.app.title.clone()).filter(|title| !title.is_empty());
-    format!("{}: {}", app.map_or_else(|| "Ysomorph".to_owned(), |title| shown(&title)), report.command)
+    titled(report.scene.as_ref().map_or("", |scene| &scene.now.app.title), &report.command)
 }
 
 pub(super) fn header(report: &Report) -> Markup {
@@ -22,7 +21,7 @@ pub(super) fn header(report: &Report) -> Markup {
         h1 { (outcome(report)) }
         dl .facts {
             @if !scene.database.is_empty() { div { dt { "Database" } dd { (shown(&scene.database)) } } }
-            @if !scene.when.is_empty() { div { dt { "Looked at" } dd { time datetime=(scene.when) { (scene.when.replace('T', " ").replace('Z', " UTC")) } } } }
+            (looked_at(&scene.when))
             @if !report.schema.accepted.is_empty() {
                 div { dt { "Accepted schema" } dd { code title=(report.schema.accepted) { (digest(&report.schema.accepted)) } } }
             }

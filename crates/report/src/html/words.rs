@@ -9,6 +9,16 @@ pub(crate) fn severity(severity: Severity) -> Markup {
     html! { span class={ "severity " (severity.word()) } { span aria-hidden="true" { (mark(severity)) " " } (severity.word()) } }
 }
 
+/// The title of a page about an application.
+pub(crate) fn titled(app: &str, command: &str) -> String {
+    format!("{}: {command}", if app.is_empty() { "Ysomorph".to_owned() } else { shown(app) })
+}
+
+/// When it was looked at, where that is known.
+pub(crate) fn looked_at(when: &str) -> Markup {
+    html! { @if !when.is_empty() { div { dt { "Looked at" } dd { time datetime=(when) { (when.replace('T', " ").replace('Z', " UTC")) } } } } }
+}
+
 /// The shape of a severity.
 pub(crate) fn mark(severity: Severity) -> &'static str {
     match severity {

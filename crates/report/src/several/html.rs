@@ -1,7 +1,7 @@
 //! Many databases as one page for a browser.
 
 use super::{Entry, OneOfMany, Several};
-use crate::html::words::{mark, prose, severity};
+use crate::html::words::{looked_at, mark, prose, severity, titled};
 use crate::html::{filters, whole};
 use crate::stories::counts;
 use crate::wording::plural;
@@ -21,9 +21,7 @@ pub fn to_html(several: &Several) -> String {
         header {
             p .command-name { (shown(&several.title)) " · " (several.command) }
             h1 { (several.outcome()) }
-            @if !several.when.is_empty() {
-                dl .facts { div { dt { "Looked at" } dd { time datetime=(several.when) { (several.when.replace('T', " ").replace('Z', " UTC")) } } } }
-            }
+            dl .facts { (looked_at(&several.when)) }
         }
         @if !findings.is_empty() { (filters(&findings, &databases)) }
         main #content {
@@ -39,7 +37,7 @@ pub fn to_html(several: &Several) -> String {
             }
         }
     };
-    whole(&format!("{}: {}", if several.title.is_empty() { "Ysomorph".to_owned() } else { shown(&several.title) }, several.command), &body)
+    whole(&titled(&several.title, &several.command), &body)
 }
 
 /// Those that need somebody first.

@@ -35,7 +35,7 @@ fn databases(several: &Several) -> List {
     };
     List {
         name: "databases",
-        columns: &["database", "the definition", "changes", "breaks", "risks", "notes", "trouble", "source"],
+        columns: vec!["database", "the definition", "changes", "breaks", "risks", "notes", "trouble", "source"],
         rows: several.databases.iter().map(row).collect(),
     }
 }
@@ -46,14 +46,5 @@ fn findings(several: &Several) -> List {
         row.push(shared.databases.iter().map(|name| shown(name)).collect::<Vec<_>>().join(", "));
         row
     };
-    const COLUMNS: [&str; FINDING.len() + 1] = {
-        let mut columns = ["databases"; FINDING.len() + 1];
-        let mut at = 0;
-        while at < FINDING.len() {
-            columns[at] = FINDING[at];
-            at += 1;
-        }
-        columns
-    };
-    List { name: "findings", columns: &COLUMNS, rows: several.findings.iter().map(row).collect() }
+    List { name: "findings", columns: [FINDING, &["databases"]].concat(), rows: several.findings.iter().map(row).collect() }
 }

@@ -2,9 +2,8 @@
 
 use super::{Making, narrow, record as reading};
 use crate::ask::{address, as_one, values};
-use crate::form::{held, is_bytes, is_masked};
+use crate::form::{held, is_bytes, is_masked, kept_as};
 use crate::reader::{MOST_BESIDE, Record};
-use crate::sent::kept_as;
 use crate::value;
 use maud::{Markup, html};
 use ysomorph_core::definition::Field;

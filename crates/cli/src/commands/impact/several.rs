@@ -33,15 +33,9 @@ pub fn run(arguments: &Arguments, session: &Session, workspace: &Workspace, outp
     let mut done = done.into_inner().unwrap_or_default();
     done.sort_by_key(|(at, _)| *at);
     let mut several = Several::of(done.into_iter().map(|(_, looked)| looked).collect());
-    (several.title, several.when) = (title(workspace), now());
+    (several.title, several.when) = (workspace.tree.title().to_owned(), now());
     print(output, &several, session.verbose)?;
     Ok(several.status())
-}
-
-/// What the application is called.
-fn title(workspace: &Workspace) -> String {
-    let title = workspace.tree.app().and_then(|app| app.get("title")?.as_text());
-    title.unwrap_or_default().to_owned()
 }
 
 fn print(output: &mut Output, all: &Several, verbose: bool) -> Result<(), CliError> {

@@ -311,6 +311,11 @@ fn a_picture_is_sent_replaced_kept_and_taken_away_on_every_engine() {
         let again: Vec<(&str, &str)> = again.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect();
         assert_eq!(served.upload_as("field.photo", "/now/hive/edit", &again, b"", "").status, 303, "{at:?}");
         assert_eq!(there().as_deref(), Some(GIF), "{at:?}");
+        // One that isn't kept any more is told, never taken for none.
+        let lost: Vec<(&str, &str)> = again.iter().map(|(name, value)| (*name, if *name == "kept.photo" { "0" } else { value })).collect();
+        let told = served.upload_as("field.photo", "/now/hive/edit", &lost, b"", "");
+        assert!(told.status == 200 && told.body.contains("isn't kept any more"), "{at:?}: {}", told.body);
+        assert_eq!(there().as_deref(), Some(GIF), "{at:?}");
         assert!(!sent(b"<svg>", &[("field.tag", "a number far too long")]).body.contains("The chosen file is kept"), "{at:?}");
         // Without a token, or too large.
         let without: Vec<(&str, &str)> = fields.iter().copied().filter(|(name, _)| *name != "token").collect();
