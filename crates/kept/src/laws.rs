@@ -269,3 +269,37 @@ fn a_deleted_line_may_keep_what_is_hidden_in_it() {
     tiles.show(hidden);
     assert_eq!(tiles.shown(), "[access.guest]\nread = true\nhide = [\"b\"]   # ours\n\n[page.list]\nfields = [\"a\"]\n");
 }
+
+/// One array in every layout that people write: each reformatted into each other, whatever is hidden, is lifted to the byte.
+#[test]
+fn a_reformatted_array_is_lifted_to_the_byte() {
+    let layouts = [
+        "f = [\"a\", \"b\"]\n",
+        "f = [ \"a\",\"b\" ]\n",
+        "f = [\n  \"a\",\n  \"b\",\n]\n",
+        "f = [\n  \"a\",\n  \"b\"\n]\n",
+        "f = [\"a\",\n     \"b\"]\n",
+        "f = [\n  \"a\", \"b\",\n]\n",
+        "f = [\n  \"a\", # of a\n  \"b\", # of b\n]\n",
+        "f = [ # of all\n  \"a\",\n  # of b\n  \"b\" # more\n]\n",
+        "f = [\"a\" # of a\n, \"b\"\n# end\n]\n",
+        "f = [\n\n  \"a\",\n\n\n  \"b\",\n\n]\n",
+        "f = []\n",
+        "f = [\n]\n",
+        "f = [\n  \"a\",\n  \"b\",\n  \"c\",\n]\n",
+        "f = [\"c\", # of c\n  \"a\"]\n",
+    ];
+    for (before, after) in layouts.iter().flat_map(|before| layouts.iter().map(move |after| (before, after))) {
+        let tiles = read(before).unwrap();
+        for hidden in subsets(&tiles.ids()) {
+            for line_end in ["\n", "\r\n"] {
+                let after = after.replace('\n', line_end);
+                let mut lifted = with_hidden(&tiles, &hidden);
+                lifted.lift(&after).unwrap();
+                assert_eq!(lifted.shown(), after, "{before:?} without {hidden:?}");
+                lifted.hidden().iter().for_each(|id| lifted.show(*id));
+                assert!(is_toml(&lifted.shown()), "{before:?} without {hidden:?}, then {after:?}: {:?}", lifted.shown());
+            }
+        }
+    }
+}

@@ -257,20 +257,21 @@ impl Tiles {
             rest: file.rest.clone(),
             members: Vec::new(),
         };
-        // Stored blanks stay where they show the same: forced line breaks aren't stored.
-        let forced = |stored: &str, written: &str| format!("{line_end}{stored}") == written && !stored.contains('\n');
-        if forced(&known.first, &result.first) {
-            result.first.clone_from(&known.first);
-        }
-        if forced(&known.rest, &result.rest) {
-            result.rest.clone_from(&known.rest);
-        }
+        // Stored blanks stay where they show the same: a line break that a comment forces isn't stored.
+        let forced = |stored: &str, written: &str, by_comment: bool| {
+            by_comment && !stored.contains('\n') && written.strip_prefix(line_end) == Some(stored)
+        };
+        let mut comment_before = file.open.contains('#');
         let as_stored = known.clone();
         let mut old: Vec<Option<Member>> = known.members.into_iter().map(Some).collect();
         let mut take = |at: usize| old.get_mut(at).and_then(Option::take);
         result.members.extend(pairs.behind(None).iter().filter_map(|at| take(*at)));
         for (at, mut member) in file.members.into_iter().enumerate() {
             let is_last = at + 1 == count;
+            let by_comment = comment_before || member.note.starts_with('#');
+            if at == 0 && forced(&as_stored.first, &result.first, by_comment) {
+                result.first.clone_from(&as_stored.first);
+            }
             match pairs.was(at).and_then(&mut take) {
                 Some(known) => {
                     if known.hidden {
@@ -284,7 +285,7 @@ impl Tiles {
                     member.mark.touch(edited || known.hidden);
                     member.value = self.lift_value(known.value, member.value, line_end, lifted);
                     member.sep = match (&known.sep, member.sep) {
-                        (Some(stored), Some(written)) if forced(stored, &written) => known.sep,
+                        (Some(stored), Some(written)) if forced(stored, &written, by_comment) => known.sep,
                         (_, Some(written)) => Some(written),
                         // The first one's own blanks aren't shown.
                         (_, None) => known.sep,
@@ -305,8 +306,12 @@ impl Tiles {
                     }
                 }
             }
+            comment_before = member.post.contains('#');
             result.members.push(member);
             result.members.extend(pairs.behind(Some(at)).iter().filter_map(|at| take(*at)));
+        }
+        if forced(&as_stored.rest, &result.rest, comment_before) {
+            result.rest.clone_from(&as_stored.rest);
         }
         for member in old.into_iter().flatten() {
             // What was shown and isn't in the file was deleted, and what was hidden in it went with it.
