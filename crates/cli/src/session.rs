@@ -13,7 +13,7 @@ use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
 use ysomorph_sources::{DataKey, Source, count, measure};
-use ysomorph_workspace::{Config, DatabaseConfig, OpenError, Workspace, configuration};
+use ysomorph_workspace::{Config, DatabaseConfig, OpenError, Workspace, configuration, kept_data_key};
 
 /// Names the database instead of the configuration.
 const URL_VARIABLE: &str = "YSOMORPH_URL";
@@ -196,8 +196,8 @@ impl Session {
     }
 
     /// What hashes of the data are made with: what the workspace keeps, else a new one, and whether it is new.
-    pub fn data_key(workspace: Option<&Workspace>) -> Result<(DataKey, bool), CliError> {
-        let kept = workspace.map(Workspace::data_key).transpose().map_err(|e| CliError::files(&[e]))?.flatten();
+    pub fn data_key(workspace: Option<&Path>) -> Result<(DataKey, bool), CliError> {
+        let kept = workspace.map(kept_data_key).transpose().map_err(|e| CliError::files(&[e]))?.flatten();
         Session::kept_key(kept.as_deref())
     }
 
@@ -217,9 +217,8 @@ impl Session {
         if file.is_some() {
             return data_key_in(file, None);
         }
-        let in_workspace = self.folder.join("ysomorph.toml").is_file();
-        let workspace = if in_workspace { Some(self.open()?) } else { None };
-        Ok(Session::data_key(workspace.as_ref())?.0)
+        let workspace = configuration(&self.folder)?.map(|_| self.folder.as_path());
+        Ok(Session::data_key(workspace)?.0)
     }
 
     /// Counts records that go against the definition; says what couldn't be counted.
@@ -318,7 +317,7 @@ fn counts(workspace: &Workspace) -> (usize, usize) {
 }
 
 /// The key that hashes are made with: a file's, which is made if it isn't there, or the workspace's.
-pub fn data_key_in(file: Option<&Path>, workspace: Option<&Workspace>) -> Result<DataKey, CliError> {
+pub fn data_key_in(file: Option<&Path>, workspace: Option<&Path>) -> Result<DataKey, CliError> {
     let Some(file) = file else {
         return match (workspace, Session::data_key(workspace)?) {
             (Some(_), (key, false)) => Ok(key),

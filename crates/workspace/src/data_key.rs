@@ -4,6 +4,7 @@ use crate::files::{FileError, read_text};
 use crate::folder::{self, Before, Step, Transaction};
 use crate::open::Workspace;
 use crate::write_error::WriteError;
+use std::path::Path;
 
 /// What hashes of the data are made with: kept out of version control, apart from the hashes.
 pub(crate) const DATA_KEY: &str = ".ysomorph/data.key";
@@ -12,15 +13,15 @@ pub(crate) const DATA_KEY: &str = ".ysomorph/data.key";
 pub(crate) const IGNORE_FILE: &str = ".ysomorph/.gitignore";
 pub(crate) const IGNORED: &str = "lock\npending/\ndata.key\n";
 
-impl Workspace {
-    /// What hashes of the data are made with, if any were kept here.
-    ///
-    /// # Errors
-    /// Where the file can't be read.
-    pub fn data_key(&self) -> Result<Option<String>, FileError> {
-        read_text(&self.root, DATA_KEY)
-    }
+/// What hashes of the data are made with, if a workspace keeps any.
+///
+/// # Errors
+/// Where the file can't be read.
+pub fn kept_data_key(root: &Path) -> Result<Option<String>, FileError> {
+    read_text(root, DATA_KEY)
+}
 
+impl Workspace {
     /// Keeps what hashes of the data are made with, out of version control.
     ///
     /// # Errors

@@ -32,6 +32,7 @@ mod undo;
 mod write_error;
 
 pub use config::{Config, DatabaseConfig};
+pub use data_key::kept_data_key;
 pub use database::{KnownDatabase, as_accepted};
 pub use decisions::{Answer, answers_of};
 pub use files::FileError;

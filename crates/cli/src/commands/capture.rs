@@ -7,7 +7,7 @@ use clap::Args;
 use std::path::PathBuf;
 use ysomorph_report::text::plural;
 use ysomorph_sources::TRAIL_SQL;
-use ysomorph_workspace::DatabaseConfig;
+use ysomorph_workspace::{DatabaseConfig, OpenError, configuration};
 
 #[derive(Debug, Args)]
 pub struct Arguments {
@@ -37,20 +37,20 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         output.push(TRAIL_SQL);
         return Ok(0);
     }
-    let in_workspace = session.folder.join("ysomorph.toml").is_file();
-    // Without a source there has to be a workspace; opening it says so.
-    let workspace = if in_workspace || arguments.source.is_none() { Some(session.open()?) } else { None };
-    let mut config = workspace.as_ref().map_or_else(DatabaseConfig::default, |w| w.config.database.clone());
+    let configured = configuration(&session.folder)?.map(|(_, config)| config);
+    let source = match (&arguments.source, &configured) {
+        (Some(text), _) => Session::source(text)?,
+        (None, Some(config)) => session.changed_source(config)?,
+        (None, None) => return Err(OpenError::NotAWorkspace(session.folder.clone()).into()),
+    };
+    let workspace = configured.as_ref().map(|_| session.folder.as_path());
+    let mut config = configured.map_or_else(DatabaseConfig::default, |config| config.database);
     if !arguments.schemas.is_empty() {
         config.schemas.clone_from(&arguments.schemas);
     }
-    let source = match (&arguments.source, &workspace) {
-        (None, Some(workspace)) => session.changed_source(&workspace.config)?,
-        (text, _) => Session::source(text.as_deref().unwrap_or_default())?,
-    };
     let mut schema = Session::read(&source, &config)?;
     if arguments.data {
-        Session::measure(&source, &mut schema, &|_, _| true, &data_key_in(arguments.key.as_deref(), workspace.as_ref())?)?;
+        Session::measure(&source, &mut schema, &|_, _| true, &data_key_in(arguments.key.as_deref(), workspace)?)?;
     }
     let text = schema.to_snapshot();
     let Some(file) = &arguments.file else {

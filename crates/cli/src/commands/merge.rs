@@ -56,7 +56,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     refuse_unsound(&workspace)?;
     let mut new_key = None;
     if arguments.data {
-        let (key, is_new) = Session::data_key(Some(&workspace))?;
+        let (key, is_new) = Session::data_key(Some(&session.folder))?;
         Session::measure(&source, &mut changed, &|_, _| true, &key)?;
         new_key = is_new.then(|| key.text());
     }

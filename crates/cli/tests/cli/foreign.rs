@@ -87,10 +87,16 @@ fn no_link_leads_out_of_a_workspace() {
     }
 }
 
-/// Whether a command has to do with a place: what changed in the database is told without the definition.
+/// Whether a command has to do with a place: a capture needs the configuration alone, and what changed in the database is told without
+/// the definition.
 fn is_read(command: &[&str], place: &str) -> bool {
-    command != ["changes"]
-        || !(place.starts_with("app") || place.contains("/kept/") && !place.ends_with("known.json") || place.contains("follow"))
+    match command {
+        ["capture"] => place == "ysomorph.toml",
+        ["changes"] => {
+            !(place.starts_with("app") || place.contains("/kept/") && !place.ends_with("known.json") || place.contains("follow"))
+        }
+        _ => true,
+    }
 }
 
 fn copy_folder(from: &Path, to: &Path) {

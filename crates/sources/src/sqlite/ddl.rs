@@ -1,96 +1,9 @@
 //! What SQLite's pragmas leave out, read from the stored CREATE statements: CHECK, generated expressions,
-//! deferred keys, what a trigger answers. A small scanner over words, parentheses and quotes; the text kept
-//! is always a slice of the source.
+//! deferred keys, what a trigger answers. The text kept is always a slice of the source.
 
+use super::tokens::{inside, items, tokens};
 use ysomorph_core::name;
 use ysomorph_core::schema::{Check, Operation};
-
-/// A token of a CREATE statement.
-#[derive(Debug, Clone, Copy, PartialEq)]
-struct Token<'a> {
-    text: &'a str,
-    start: usize,
-    depth: usize,
-}
-
-impl Token<'_> {
-    fn is(&self, word: &str) -> bool {
-        self.text.eq_ignore_ascii_case(word)
-    }
-
-    fn end(&self) -> usize {
-        self.start + self.text.len()
-    }
-
-    /// The name it stands for, quotes removed.
-    fn name(&self) -> String {
-        let bare = |text: &str, quote: &str| text.trim_matches(|c| quote.contains(c)).replace(&quote.repeat(2), quote);
-        match self.text.chars().next() {
-            Some('"') => bare(self.text, "\""),
-            Some('`') => bare(self.text, "`"),
-            Some('\'') => bare(self.text, "'"),
-            Some('[') => self.text.trim_matches(|c| c == '[' || c == ']').to_owned(),
-            _ => self.text.to_owned(),
-        }
-    }
-}
-
-/// Words, quoted names and strings, and single punctuation marks; comments and white space left out.
-fn tokens(sql: &str) -> Vec<Token<'_>> {
-    let bytes = sql.as_bytes();
-    let (mut out, mut at, mut depth) = (Vec::new(), 0, 0usize);
-    while at < bytes.len() {
-        let rest = &sql[at..];
-        let first = bytes[at];
-        let length = if rest.starts_with("--") {
-            at += rest.find('\n').unwrap_or(rest.len());
-            continue;
-        } else if rest.starts_with("/*") {
-            at += rest.find("*/").map_or(rest.len(), |end| end + 2);
-            continue;
-        } else if first.is_ascii_whitespace() {
-            at += 1;
-            continue;
-        } else if matches!(first, b'"' | b'\'' | b'`') {
-            quoted_length(rest, char::from(first))
-        } else if first == b'[' {
-            rest.find(']').map_or(rest.len(), |end| end + 1)
-        } else if first.is_ascii_alphanumeric() || first == b'_' || first >= 0x80 {
-            rest.find(|c: char| !(c.is_alphanumeric() || c == '_' || c == '$' || !c.is_ascii())).unwrap_or(rest.len())
-        } else {
-            1
-        };
-        if first == b')' {
-            depth = depth.saturating_sub(1);
-        }
-        out.push(Token { text: &rest[..length], start: at, depth });
-        if first == b'(' {
-            depth += 1;
-        }
-        at += length;
-    }
-    out
-}
-
-fn quoted_length(text: &str, quote: char) -> usize {
-    let mut at = 1;
-    while let Some(next) = text[at..].find(quote) {
-        at += next + 1;
-        if text[at..].starts_with(quote) {
-            at += 1;
-        } else {
-            return at;
-        }
-    }
-    text.len()
-}
-
-/// The text inside the parentheses that open at `open`.
-fn inside<'a>(sql: &'a str, tokens: &[Token<'_>], open: usize) -> Option<&'a str> {
-    let opening = tokens.get(open).filter(|t| t.text == "(")?;
-    let closing = tokens[open + 1..].iter().find(|t| t.text == ")" && t.depth == opening.depth)?;
-    Some(sql[opening.end()..closing.start].trim())
-}
 
 /// The CHECK constraints of a CREATE TABLE.
 pub fn checks(sql: &str) -> Vec<Check> {
@@ -183,13 +96,6 @@ pub fn contains_word(sql: &str, word: &str) -> bool {
     let Some(first) = word.first() else { return true };
     let starts = text.iter().enumerate().filter(|(_, c)| c.eq_ignore_ascii_case(first));
     starts.filter_map(|(at, _)| text.get(at..at + word.len())).any(|w| w.eq_ignore_ascii_case(word))
-}
-
-/// The columns and constraints of a CREATE TABLE: what stands between the outermost commas.
-fn items<'a, 'b>(tokens: &'b [Token<'a>]) -> Vec<&'b [Token<'a>]> {
-    let Some(open) = tokens.iter().position(|t| t.depth == 0 && t.text == "(") else { return Vec::new() };
-    let close = tokens[open + 1..].iter().position(|t| t.depth == 0 && t.text == ")").map_or(tokens.len(), |at| open + 1 + at);
-    tokens[open + 1..close].split(|t| t.depth == 1 && t.text == ",").collect()
 }
 
 /// The parts of a CREATE INDEX as they are written, and its condition.

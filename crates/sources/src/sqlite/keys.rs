@@ -1,8 +1,8 @@
-//! Keys, indexes and constraints: read apart from the columns, so that both can be read at the same time.
+//! Keys, indexes and constraints as the pragmas tell them, of tables whose statements aren't read.
 
 use super::ddl;
 use rusqlite::Connection;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::name;
 use ysomorph_core::schema::{Check, ForeignKey, Index, IndexPart, Table, Unique};
 
@@ -15,7 +15,7 @@ struct Raw {
     collations: Vec<String>,
 }
 
-/// The keys and indexes of all tables, by table.
+/// Keys and indexes, by table.
 #[derive(Default)]
 pub(super) struct Keys {
     foreign_keys: BTreeMap<String, Vec<ForeignKey>>,
@@ -27,75 +27,24 @@ pub(super) struct Keys {
 }
 
 impl Keys {
-    pub fn read(connection: &Connection) -> rusqlite::Result<Keys> {
+    /// Those of tables by their statements, and the indexes of these.
+    pub fn read(connection: &Connection, tables: &BTreeMap<String, String>, indexed: &BTreeSet<String>) -> rusqlite::Result<Keys> {
         let mut keys = Keys::default();
-        keys.read_foreign_keys(connection)?;
-        keys.read_indexes(connection)?;
-        keys.read_statements(connection)?;
+        for (table, sql) in tables {
+            if ddl::contains_word(sql, "references") {
+                keys.foreign_keys.insert(table.clone(), foreign_keys(connection, table, sql)?);
+            }
+            keys.told.insert(table.clone(), (ddl::checks(sql), ddl::options(sql)));
+        }
+        keys.read_indexes(connection, indexed)?;
         Ok(keys)
     }
 
-    fn read_foreign_keys(&mut self, connection: &Connection) -> rusqlite::Result<()> {
-        let mut keys: BTreeMap<String, (BTreeMap<i64, ForeignKey>, String)> = BTreeMap::new();
-        let tables = "SELECT name, CASE WHEN sql LIKE '%defer%' THEN sql ELSE '' END FROM sqlite_schema WHERE type = 'table' AND sql LIKE '%references%'";
-        let mut statement = connection.prepare(tables)?;
-        let mut tables = statement.query([])?;
-        while let Some(table) = tables.next()? {
-            let name: String = table.get(0)?;
-            let mut of_table: BTreeMap<i64, ForeignKey> = BTreeMap::new();
-            // id, seq, table, from, to, on_update, on_delete
-            let mut statement = connection.prepare(&format!("PRAGMA foreign_key_list({})", name::quoted(&name)))?;
-            let mut rows = statement.query([])?;
-            while let Some(row) = rows.next()? {
-                let action = |text: String| (text != "NO ACTION").then_some(text);
-                let key = of_table.entry(row.get(0)?).or_insert(ForeignKey {
-                    table: row.get(2)?,
-                    on_delete: action(row.get(6)?),
-                    on_update: action(row.get(5)?),
-                    ..ForeignKey::default()
-                });
-                key.columns.push(row.get(3)?);
-                key.to.extend(row.get::<_, Option<String>>(4)?);
-            }
-            keys.insert(name, (of_table, table.get(1)?));
-        }
-        for (table, (keys, sql)) in keys {
-            let deferred = ddl::deferred_references(&sql);
-            // The pragma counts from the last key declared to the first.
-            let count = keys.len();
-            let told = keys.into_iter().map(|(id, key)| {
-                let place = usize::try_from(id).ok().and_then(|id| count.checked_sub(id + 1));
-                let (deferrable, deferred) = place.and_then(|p| deferred.get(p)).copied().unwrap_or_default();
-                ForeignKey { deferrable, deferred, ..key }
-            });
-            let mut told: Vec<ForeignKey> = told.collect();
-            told.sort();
-            self.foreign_keys.insert(table, told);
-        }
-        Ok(())
-    }
-
-    /// What only the statements tell.
-    fn read_statements(&mut self, connection: &Connection) -> rusqlite::Result<()> {
-        let mut statement = connection.prepare(
-            "SELECT name, sql FROM sqlite_schema WHERE type = 'table' AND (sql LIKE '%check%' OR sql LIKE '%conflict%' OR sql LIKE '%autoincrement%')",
-        )?;
-        let mut rows = statement.query([])?;
-        while let Some(row) = rows.next()? {
-            let sql = row.get_ref(1)?.as_str()?;
-            self.told.insert(row.get(0)?, (ddl::checks(sql), ddl::options(sql)));
-        }
-        Ok(())
-    }
-
-    fn read_indexes(&mut self, connection: &Connection) -> rusqlite::Result<()> {
-        let mut statement = connection.prepare("SELECT DISTINCT tbl_name FROM sqlite_schema WHERE type = 'index'")?;
-        let mut tables = statement.query([])?;
-        while let Some(table) = tables.next()? {
-            let table: String = table.get(0)?;
+    fn read_indexes(&mut self, connection: &Connection, indexed: &BTreeSet<String>) -> rusqlite::Result<()> {
+        for table in indexed {
             let mut of_table = Vec::new();
             // seq, name, unique, origin, partial
-            let mut statement = connection.prepare(&format!("PRAGMA index_list({})", name::quoted(&table)))?;
+            let mut statement = connection.prepare(&format!("PRAGMA index_list({})", name::quoted(table)))?;
             let mut rows = statement.query([])?;
             while let Some(row) = rows.next()? {
                 let (name, origin): (String, String) = (row.get(1)?, row.get(3)?);
@@ -116,7 +65,7 @@ impl Keys {
                 }
                 of_table.push(raw);
             }
-            self.indexes.insert(table, of_table);
+            self.indexes.insert(table.clone(), of_table);
         }
         let told = |raw: &Raw| raw.whole && raw.index.parts.iter().all(|p| p.column.is_some());
         if !self.indexes.values().flatten().all(told) {
@@ -128,8 +77,10 @@ impl Keys {
 
     /// Gives a table its keys and indexes.
     pub fn give(&mut self, table: &mut Table) {
-        (table.checks, table.options) = self.told.remove(&table.name).unwrap_or_default();
-        table.foreign_keys = self.foreign_keys.remove(&table.name).unwrap_or_default();
+        if let Some((checks, options)) = self.told.remove(&table.name) {
+            (table.checks, table.options) = (checks, options);
+            table.foreign_keys = self.foreign_keys.remove(&table.name).unwrap_or_default();
+        }
         for mut raw in self.indexes.remove(&table.name).unwrap_or_default() {
             let columns: Option<Vec<String>> = raw.index.parts.iter().map(|p| p.column.clone()).collect();
             if let Some(columns) = columns.filter(|_| raw.index.unique && raw.whole) {
@@ -157,4 +108,34 @@ impl Keys {
         table.uniques.dedup();
         table.indexes.sort();
     }
+}
+
+/// The foreign keys of a table.
+fn foreign_keys(connection: &Connection, table: &str, sql: &str) -> rusqlite::Result<Vec<ForeignKey>> {
+    let mut keys: BTreeMap<i64, ForeignKey> = BTreeMap::new();
+    // id, seq, table, from, to, on_update, on_delete
+    let mut statement = connection.prepare(&format!("PRAGMA foreign_key_list({})", name::quoted(table)))?;
+    let mut rows = statement.query([])?;
+    while let Some(row) = rows.next()? {
+        let action = |text: String| (text != "NO ACTION").then_some(text);
+        let key = keys.entry(row.get(0)?).or_insert(ForeignKey {
+            table: row.get(2)?,
+            on_delete: action(row.get(6)?),
+            on_update: action(row.get(5)?),
+            ..ForeignKey::default()
+        });
+        key.columns.push(row.get(3)?);
+        key.to.extend(row.get::<_, Option<String>>(4)?);
+    }
+    let deferred = ddl::deferred_references(sql);
+    // The pragma counts from the last key declared to the first.
+    let count = keys.len();
+    let told = keys.into_iter().map(|(id, key)| {
+        let place = usize::try_from(id).ok().and_then(|id| count.checked_sub(id + 1));
+        let (deferrable, deferred) = place.and_then(|p| deferred.get(p)).copied().unwrap_or_default();
+        ForeignKey { deferrable, deferred, ..key }
+    });
+    let mut told: Vec<ForeignKey> = told.collect();
+    told.sort();
+    Ok(told)
 }

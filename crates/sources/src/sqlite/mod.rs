@@ -1,4 +1,5 @@
-//! SQLite: pragmas tell columns and keys, the stored SQL tells what they leave out.
+//! SQLite: the stored statements tell tables and indexes where they are written plainly; where not, pragmas tell columns and keys, and
+//! the statements what they leave out.
 //!
 //! The file is opened read-only, so that what is still in the write-ahead file is seen and nothing can be written
 //! (`file.rs`). Double-quoted strings are off: a lost name in double quotes must not turn into a string.
@@ -7,6 +8,8 @@ mod connection;
 mod ddl;
 mod file;
 mod keys;
+mod stored;
+mod tokens;
 
 use crate::SourceError;
 pub use connection::prepare_connection;
@@ -20,42 +23,18 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::{Arc, Mutex};
 use ysomorph_core::name;
-use ysomorph_core::schema::{Column, ColumnType, Engine, Generated, Operation, Schema, Table, TableKind, Trigger};
+use ysomorph_core::schema::{Column, ColumnType, Engine, Generated, Operation, Schema, Table, TableKind, Trigger, Unique};
 
-/// Reads the schema of a database file: keys and indexes over a second connection at the same time, as columns take
-/// about as long.
+/// Reads the schema of a database file.
 pub fn read(path: &Path) -> Result<Schema, SourceError> {
-    look(path, |looked| read_whole(looked, path))
-}
-
-fn read_whole(looked: &Looked, path: &Path) -> Result<Schema, SourceError> {
-    let failed = |error: rusqlite::Error| SourceError::Read { path: path.to_owned(), reason: plain(&error) };
-    let keys = || -> Result<(i64, Keys), SourceError> {
-        let connection = looked.connect()?;
-        let read = || -> rusqlite::Result<(i64, Keys)> {
-            let transaction = connection.unchecked_transaction()?;
-            Ok((version(&transaction)?, Keys::read(&transaction)?))
-        };
-        read().map_err(failed)
-    };
-    let (mut connection, tables, keys) = std::thread::scope(|scope| -> Result<_, SourceError> {
-        let keys = scope.spawn(keys);
-        let connection = looked.connect()?;
-        let read = || -> rusqlite::Result<(i64, BTreeMap<String, Table>)> {
-            let transaction = connection.unchecked_transaction()?;
-            Ok((version(&transaction)?, Reader::of(&transaction).read()?))
-        };
-        let tables = read();
-        Ok((connection, tables, keys.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))))
-    })?;
-    let mut schema = match (tables, keys) {
-        (Ok((version, tables)), Ok((same, keys))) if version == same => finished(tables, keys),
-        // It changed meanwhile: once more, one after the other.
-        _ => read_from(&connection).map_err(failed)?,
-    };
-    view_reads(&mut connection, &mut schema).map_err(failed)?;
-    schema.unseen = unread(&connection).map_err(failed)?;
-    Ok(schema)
+    look(path, |looked| {
+        let failed = |error: rusqlite::Error| SourceError::Read { path: path.to_owned(), reason: plain(&error) };
+        let mut connection = looked.connect()?;
+        let mut schema = read_from(&connection).map_err(failed)?;
+        view_reads(&mut connection, &mut schema).map_err(failed)?;
+        schema.unseen = unread(&connection).map_err(failed)?;
+        Ok(schema)
+    })
 }
 
 /// The tables that aren't read because of their names.
@@ -66,24 +45,18 @@ fn unread(connection: &Connection) -> rusqlite::Result<Vec<String>> {
     names.map(|name| Ok(format!("`{}` isn't read: its name has the control character U+001F in it", name::plain(&name?)))).collect()
 }
 
-/// A number that moves with every change of the schema.
-fn version(connection: &Connection) -> rusqlite::Result<i64> {
-    connection.query_row("PRAGMA schema_version", [], |row| row.get(0))
-}
-
 /// Reads the schema over a connection prepared by [`prepare_connection`], in one read transaction.
 pub fn read_from(connection: &Connection) -> rusqlite::Result<Schema> {
-    let transaction = connection.unchecked_transaction()?;
-    let tables = Reader::of(&transaction).read()?;
-    let keys = Keys::read(&transaction)?;
-    transaction.finish()?;
-    Ok(finished(tables, keys))
+    read_by(connection, true)
 }
 
-fn finished(tables: BTreeMap<String, Table>, mut keys: Keys) -> Schema {
-    let mut tables: Vec<Table> = tables.into_values().collect();
-    tables.iter_mut().for_each(|table| keys.give(table));
-    Schema::new(Engine::Sqlite, tables)
+/// The same; `stored` says whether plain statements are read, or pragmas asked for everything.
+fn read_by(connection: &Connection, stored: bool) -> rusqlite::Result<Schema> {
+    let transaction = connection.unchecked_transaction()?;
+    let reader = Reader { connection: &transaction, stored, tables: BTreeMap::new(), left: BTreeMap::new() };
+    let tables = reader.read()?;
+    transaction.finish()?;
+    Ok(Schema::new(Engine::Sqlite, tables))
 }
 
 /// The columns each view reads, as the database itself asks for leave to read them.
@@ -122,21 +95,23 @@ fn view_reads(connection: &mut Connection, schema: &mut Schema) -> rusqlite::Res
 
 struct Reader<'a> {
     connection: &'a Connection,
+    /// Whether plain statements are read.
+    stored: bool,
     tables: BTreeMap<String, Table>,
-    sql: BTreeMap<String, String>,
+    /// The statements of tables that the pragmas have to tell.
+    left: BTreeMap<String, String>,
 }
 
-impl<'a> Reader<'a> {
-    fn of(connection: &'a Connection) -> Reader<'a> {
-        Reader { connection, tables: BTreeMap::new(), sql: BTreeMap::new() }
-    }
-
-    /// Tables with their columns and triggers; keys and indexes come apart.
-    fn read(mut self) -> rusqlite::Result<BTreeMap<String, Table>> {
+impl Reader<'_> {
+    fn read(mut self) -> rusqlite::Result<Vec<Table>> {
         self.tables()?;
         self.columns()?;
+        let indexed = self.indexes()?;
         self.triggers()?;
-        Ok(self.tables)
+        let mut keys = Keys::read(self.connection, &self.left, &indexed)?;
+        let mut tables: Vec<Table> = self.tables.into_values().collect();
+        tables.iter_mut().for_each(|table| keys.give(table));
+        Ok(tables)
     }
 
     fn tables(&mut self) -> rusqlite::Result<()> {
@@ -144,33 +119,39 @@ impl<'a> Reader<'a> {
             "SELECT name, type, sql FROM sqlite_schema WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\'",
         )?;
         let mut rows = statement.query([])?;
+        let mut types = BTreeMap::new();
         let mut has_virtual = false;
         while let Some(row) = rows.next()? {
-            let (name, kind, sql): (String, String, String) =
-                (row.get(0)?, row.get(1)?, row.get::<_, Option<String>>(2)?.unwrap_or_default());
+            let name: String = row.get(0)?;
             // It could be taken for a table of another schema; that it isn't read is told at the end.
             if name.contains(name::SEPARATOR) {
                 continue;
             }
-            let view = kind == "view";
-            has_virtual |= !view && ddl::is_virtual(&sql);
-            let (strict, without_rowid) = if view { (false, true) } else { ddl::ending(&sql) };
-            let table = Table {
-                name: name.clone(),
-                kind: if view { TableKind::View } else { TableKind::Table },
-                strict,
-                without_rowid,
-                definition: view.then(|| ddl::view_select(&sql).to_owned()),
-                ..Table::default()
-            };
-            self.sql.insert(name.clone(), sql);
-            self.tables.insert(name, table);
+            let sql = row.get_ref(2)?.as_str_or_null()?.unwrap_or_default();
+            if row.get_ref(1)?.as_str()? == "view" {
+                let definition = Some(ddl::view_select(sql).to_owned());
+                // Nothing of it is stored, so it has no numbers of rows.
+                let table = Table { name: name.clone(), kind: TableKind::View, without_rowid: true, definition, ..Table::default() };
+                self.tables.insert(name, table);
+                continue;
+            }
+            if let Some(mut table) = Some(sql).filter(|_| self.stored).and_then(|sql| stored::table(&name, sql, &mut types)) {
+                number_rows(&mut table);
+                self.tables.insert(name, table);
+                continue;
+            }
+            has_virtual |= ddl::is_virtual(sql);
+            let (strict, without_rowid) = ddl::ending(sql);
+            self.left.insert(name.clone(), sql.to_owned());
+            self.tables.insert(name.clone(), Table { name, strict, without_rowid, ..Table::default() });
         }
         if has_virtual {
             // Only the list knows which tables a virtual one keeps for itself.
             let mut statement = self.connection.prepare("SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'shadow'")?;
             for shadow in statement.query_map([], |row| row.get::<_, String>(0))? {
-                self.tables.remove(&shadow?);
+                let shadow = shadow?;
+                self.left.remove(&shadow);
+                self.tables.remove(&shadow);
             }
         }
         Ok(())
@@ -178,15 +159,14 @@ impl<'a> Reader<'a> {
 
     fn columns(&mut self) -> rusqlite::Result<()> {
         let mut types = BTreeMap::new();
-        for (name, table) in self.tables.iter_mut().filter(|(_, t)| t.kind == TableKind::Table) {
-            let sql = self.sql.get(name).map_or("", String::as_str);
-            read_columns(self.connection, table, sql, &mut types)?;
+        for (name, sql) in &self.left {
+            if let Some(table) = self.tables.get_mut(name) {
+                read_columns(self.connection, table, sql, &mut types)?;
+            }
         }
-        let views: Vec<String> = self.tables.values().filter(|t| t.kind == TableKind::View).map(|t| t.name.clone()).collect();
-        for view in views {
+        for (view, table) in self.tables.iter_mut().filter(|(_, table)| table.kind == TableKind::View) {
             // A view over something gone can't even tell its columns; the others must not suffer for it.
-            let readable = self.connection.prepare(&format!("SELECT * FROM {}", name::quoted(&view))).map(|_| ());
-            let Some(table) = self.tables.get_mut(&view) else { continue };
+            let readable = self.connection.prepare(&format!("SELECT * FROM {}", name::quoted(view))).map(|_| ());
             let read = readable.and_then(|()| read_columns(self.connection, table, "", &mut types));
             if let Err(error) = read {
                 table.broken = Some(plain(&error));
@@ -194,6 +174,38 @@ impl<'a> Reader<'a> {
             }
         }
         Ok(())
+    }
+
+    /// Gives tables their indexes, and tells which of them have indexes that the pragmas have to tell.
+    fn indexes(&mut self) -> rusqlite::Result<BTreeSet<String>> {
+        let mut left = BTreeSet::new();
+        let mut statement = self.connection.prepare("SELECT name, tbl_name, sql FROM sqlite_schema WHERE type = 'index'")?;
+        let mut rows = statement.query([])?;
+        while let Some(row) = rows.next()? {
+            let table = row.get_ref(1)?.as_str()?;
+            let Some(table) = self.tables.get_mut(table) else { continue };
+            if self.left.contains_key(&table.name) {
+                left.insert(table.name.clone());
+                continue;
+            }
+            // What has no statement comes from a key of the table.
+            let Some(sql) = row.get_ref(2)?.as_str_or_null()? else { continue };
+            match stored::index(row.get_ref(0)?.as_str()?, sql, table) {
+                Some(index) if index.unique => {
+                    table
+                        .uniques
+                        .push(Unique { columns: index.parts.into_iter().filter_map(|part| part.column).collect(), ..Unique::default() });
+                }
+                Some(index) => table.indexes.push(index),
+                None => drop(left.insert(table.name.clone())),
+            }
+        }
+        for table in &left {
+            if let Some(table) = self.tables.get_mut(table) {
+                table.indexes.clear();
+            }
+        }
+        Ok(left)
     }
 
     fn triggers(&mut self) -> rusqlite::Result<()> {
@@ -259,14 +271,19 @@ fn read_columns(connection: &Connection, table: &mut Table, sql: &str, types: &m
     }
     key.sort();
     table.primary_key = key.into_iter().map(|(_, column)| column).collect();
+    number_rows(table);
+    Ok(())
+}
+
+/// A key of one whole number is the number of the row.
+fn number_rows(table: &mut Table) {
     if let [only] = table.primary_key.as_slice()
         && let Some(column) = table.columns.iter_mut().find(|c| c.name == *only)
     {
         column.auto = !table.without_rowid && column.column_type.original.eq_ignore_ascii_case("integer");
-        // The row number is never NULL, whatever was declared.
+        // It is never NULL, whatever was declared.
         column.nullable &= !column.auto;
     }
-    Ok(())
 }
 
 /// Prepares a write that fires the triggers, with foreign keys out of the way: whether the triggers compile is all that is asked.
