@@ -303,3 +303,29 @@ fn a_reformatted_array_is_lifted_to_the_byte() {
         }
     }
 }
+
+/// A table that is hidden in one spelling and written in another is what was written, and nothing of it ever stands twice.
+#[test]
+fn what_is_written_in_another_way_than_it_is_hidden_in_takes_its_place() {
+    let spellings = [
+        "[field.a]\ncolumn = \"a\"\n\n[field.b]\ncolumn = \"b\"\n",
+        "field.a = { column = \"a\" }\n\n[field.b]\ncolumn = \"b\"\n",
+        "field.a.column = \"a\"\nfield.b.column = \"b\"\n",
+        "field = { a = { column = \"a\" }, b = { column = \"b\" } }\n",
+        "[field]\na = { column = \"a\" }\nb.column = \"b\"\n",
+        "[field]\n[field.a]\ncolumn = \"a\"\n[field.a.lookup]\nentity = \"x\"\n",
+        "[field.a]\nlookup = { entity = \"x\" }\nlookup_too = 1\n",
+        "[[field.a]]\ncolumn = \"a\"\n[[field.a]]\ncolumn = \"b\"\n",
+        "field.a = [{ column = \"a\" }]\n",
+    ];
+    for (before, after) in spellings.iter().flat_map(|before| spellings.iter().map(move |after| (before, after))) {
+        let tiles = read(before).unwrap();
+        for hidden in subsets(&tiles.ids()) {
+            let mut lifted = with_hidden(&tiles, &hidden);
+            lifted.lift(after).unwrap();
+            assert_eq!(lifted.shown(), **after, "{before:?} without {hidden:?}");
+            lifted.hidden().iter().for_each(|id| lifted.show(*id));
+            assert!(is_toml(&lifted.shown()), "{before:?} without {hidden:?}, then {after:?}: {:?}", lifted.shown());
+        }
+    }
+}

@@ -26,6 +26,7 @@ mod insert;
 mod join;
 mod lift;
 mod list;
+mod otherwise;
 mod path;
 mod read;
 mod scan;

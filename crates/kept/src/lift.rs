@@ -5,6 +5,7 @@
 //! to the start. Of the stored blanks only those are written anew that would otherwise be shown differently: so that what
 //! comes back later stands as it stood.
 
+use crate::otherwise;
 use crate::read::{Unreadable, read_as, split_gap};
 use crate::show::closing;
 use crate::tiles::{Container, Id, Line, Mark, Member, Tiles, Value, What};
@@ -17,7 +18,7 @@ use std::ops::Range;
 pub struct Lifted {
     /// Hidden tiles that a new one with their key became: it has their place and their hidden members, and its own value.
     pub adopted: Vec<Id>,
-    /// Hidden tiles that went with the container they stood in.
+    /// Hidden tiles that went with the container they stood in, or that the file says in another way now.
     pub deleted: Vec<Id>,
 }
 
@@ -124,6 +125,7 @@ impl Tiles {
             lifted.deleted.extend((!line.is_shown()).then_some(line.id));
             lifted.deleted.extend(line.value.hidden_members());
         }
+        lifted.deleted.extend(otherwise::taken_out(&mut keep.lines));
         self.lines = keep.lines;
         self.settle_gaps(&file.end);
     }
