@@ -6,7 +6,7 @@ use crate::schema::{Column, Kind, Schema, Table};
 use crate::sql::{self, Says};
 
 /// What forms have to keep to.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
 pub struct Declared {
     /// The values it may have; none where there is no list.
     pub values: Vec<String>,

@@ -26,7 +26,7 @@ pub(super) struct Title {
 pub(super) struct Drafted<'a> {
     pub entity: String,
     pub table: &'a Table,
-    pub fields: Arc<[FieldDraft]>,
+    pub fields: Arc<[Arc<FieldDraft>]>,
     /// The columns that tell its records apart, and whether that is sure.
     pub key: Vec<String>,
     pub key_is_sure: bool,
@@ -50,7 +50,7 @@ impl<'a> Context<'a> {
         self.entities.get(self.tables.get(entity)?)
     }
 
-    pub fn fields_of(&self, table: &str) -> &[FieldDraft] {
+    pub fn fields_of(&self, table: &str) -> &[Arc<FieldDraft>] {
         self.entities.get(&name::fold(table)).map_or(&[], |d| &d.fields)
     }
 

@@ -1,6 +1,7 @@
 //! Fields from columns: kinds, lookups from foreign keys, related sets from join tables, limits, what is hidden and
 //! read-only.
 
+use super::alike::{Alike, Exactly, Plain};
 use super::constraints::{Declared, plain_default, scalar};
 use super::given::Names;
 use super::joins::{Linked, field_name};
@@ -13,8 +14,9 @@ use super::references::Reference;
 use super::{Conventions, labels};
 use crate::definition::{FieldKind, Node, Value};
 use crate::name::{self, Patterns, same};
-use crate::schema::{Column, ForeignKey, Kind, Table};
+use crate::schema::{Column, ForeignKey, Index, Kind, Table};
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 /// A drafted field with what pages need to know of it.
 #[derive(Debug, Clone)]
@@ -75,14 +77,18 @@ impl FieldDraft {
     }
 }
 
+/// Fields that other tables have as well.
+pub(super) type AlikeFields<'a> = Alike<'a, FieldDraft>;
+
 /// The fields of a table, made of its references: its columns in their order, then its related sets.
-pub(super) fn fields(
+pub(super) fn fields<'a>(
     names: &Names<'_>,
-    table: &Table,
+    table: &'a Table,
     entity: &str,
     references: &[Reference<'_>],
     links: &[Linked<'_>],
-) -> Vec<FieldDraft> {
+    alike: &mut AlikeFields<'a>,
+) -> Vec<Arc<FieldDraft>> {
     let mut groups: Vec<(Vec<String>, String)> = Vec::new();
     let mut keys: Vec<Option<&Reference<'_>>> = Vec::new();
     for column in &table.columns {
@@ -112,31 +118,36 @@ pub(super) fn fields(
     let field_names = names.in_use.fields(entity, &groups);
     let declared = Declared::of_table(names.schema, table);
     let prefix = prefix_of(table);
-    let mut drafted: Vec<FieldDraft> = groups
+    let mut drafted: Vec<Arc<FieldDraft>> = groups
         .into_iter()
         .zip(keys)
         .zip(field_names)
         .map(|(((columns, _), reference), name)| {
-            Drafting { names, table, declared: &declared, name, columns, reference, prefix: prefix.as_deref() }.field()
+            let drafting = Drafting { names, table, declared: &declared, name, columns, reference, prefix: prefix.as_deref() };
+            match drafting.is_of() {
+                Some(plain) => alike.of(plain, || drafting.field()),
+                None => Arc::new(drafting.field()),
+            }
         })
         .collect();
     told_apart(&mut drafted, names.conventions);
     for linked in links {
         let taken: Vec<String> = drafted.iter().map(|f| f.name.clone()).collect();
         if !names.in_use.is_left_out(entity, &linked.identity().concat()) {
-            drafted.extend(related(names, entity, linked, &taken));
+            drafted.extend(related(names, entity, linked, &taken).map(Arc::new));
         }
     }
     drafted
 }
 
 /// Gives fields that would be called alike their columns' whole names: without a prefix, or by a comment, two may be the same.
-fn told_apart(fields: &mut [FieldDraft], conventions: &Conventions) {
+fn told_apart(fields: &mut [Arc<FieldDraft>], conventions: &Conventions) {
     let mut taken = BTreeSet::new();
     for field in fields.iter_mut().filter(|f| !f.hidden) {
         if !taken.insert(field.label.clone()) {
             let whole = field.columns.iter().map(|c| labels::label(c, conventions)).next().unwrap_or_default();
             let numbered = (2..).map(|n| format!("{whole} {n}"));
+            let field = Arc::make_mut(field);
             let label = std::iter::once(whole.clone()).chain(numbered).find(|label| !taken.contains(label)).unwrap_or_default();
             field.node.set("label", label.as_str().into());
             taken.insert(label.clone());
@@ -146,27 +157,62 @@ fn told_apart(fields: &mut [FieldDraft], conventions: &Conventions) {
 }
 
 /// A field in the making.
-struct Drafting<'a> {
-    names: &'a Names<'a>,
+struct Drafting<'a, 'd> {
+    names: &'d Names<'d>,
     table: &'a Table,
-    declared: &'a [(String, Declared)],
+    declared: &'d [(String, Declared)],
     name: String,
     columns: Vec<String>,
-    reference: Option<&'a Reference<'a>>,
+    reference: Option<&'d Reference<'d>>,
     /// The word that the columns of the table begin with.
-    prefix: Option<&'a str>,
+    prefix: Option<&'d str>,
 }
 
-impl Drafting<'_> {
+/// Of a column of which nothing is declared.
+static NOTHING: Declared = Declared { values: Vec::new(), least: None, greatest: None, longest: None };
+
+impl<'a, 'd> Drafting<'a, 'd> {
+    /// All that a field of one column without a reference is made of, beside what is the same for a whole draft.
+    fn is_of(&self) -> Option<Plain<'a>> {
+        let ([column], None) = (self.columns.as_slice(), self.reference) else { return None };
+        let column = self.table.column(column)?;
+        let columns = &self.columns;
+        Some(Plain {
+            name: self.name.clone(),
+            column: Exactly(column),
+            prefix: self.prefix.map(str::to_owned),
+            declared: self.declared().clone(),
+            is_key: self.is_key(),
+            is_unique: self.table.is_unique(columns),
+            is_indexed: self.is_indexed(),
+        })
+    }
+
+    fn declared(&self) -> &'d Declared {
+        let of_it = |(column, _): &&(String, Declared)| self.columns.first().is_some_and(|first| same(first, column));
+        self.declared.iter().find(of_it).map_or(&NOTHING, |(_, declared)| declared)
+    }
+
+    fn is_key(&self) -> bool {
+        self.columns.iter().all(|c| name::contains(&self.table.primary_key, c))
+    }
+
+    fn is_indexed(&self) -> bool {
+        let starts = |column: &String| {
+            let first = |index: &Index| index.parts.first().and_then(|part| part.column.as_ref()).is_some_and(|first| same(first, column));
+            self.table.indexes.iter().any(first)
+        };
+        self.columns.first().is_some_and(starts)
+    }
+
     fn field(self) -> FieldDraft {
+        let (declared, is_key, indexed) = (self.declared(), self.is_key(), self.is_indexed());
         let Drafting { names, table, name, columns, reference, prefix, .. } = self;
         let key = reference.map(|r| &*r.key);
         let conventions = names.conventions;
         let own: Vec<&Column> = columns.iter().filter_map(|c| table.column(c)).collect();
         let first = own.first().copied();
         let target = key.and_then(|k| Some((names.in_use.entity(&k.table)?.to_owned(), names.schema.table(&k.table)?.name.clone())));
-        let nothing = Declared::default();
-        let declared = self.declared.iter().find(|(c, _)| columns.first().is_some_and(|f| same(f, c))).map_or(&nothing, |(_, d)| d);
         let values = if target.is_none() { declared.values.as_slice() } else { &[] };
         let kind = match (&target, first) {
             (Some(_), _) => FieldKind::named("lookup"),
@@ -176,7 +222,6 @@ impl Drafting<'_> {
             (None, None) => FieldKind::named("number"),
         };
         let values = if kind.name == "choice" { values } else { &[] };
-        let is_key = columns.iter().all(|c| name::contains(&table.primary_key, c));
         let database_fills = first.is_none_or(|c| c.is_numbered() || c.written_by_database());
         let spoken = columns.first().map(|c| labels::spoken(c, prefix)).unwrap_or_default();
         let is = |patterns: &Patterns| patterns.fit(&spoken) || columns.iter().any(|c| patterns.fit_words(c));
@@ -245,9 +290,7 @@ impl Drafting<'_> {
             is_address: columns.len() == 1 && labels::is_address(&spoken, conventions) && !hidden,
             spoken,
             begins: labels::first_word(&label),
-            indexed: columns
-                .first()
-                .is_some_and(|c| table.indexes.iter().any(|i| i.parts.first().and_then(|p| p.column.as_ref()).is_some_and(|p| same(p, c)))),
+            indexed,
             unique: table.is_unique(&columns),
             surrogate: is_key && database_fills || is_version && kept,
             is_version,

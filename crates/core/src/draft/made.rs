@@ -24,7 +24,7 @@ struct OfTable {
     /// The references that became lookups, and whether they were guessed.
     references: Vec<(ForeignKey, bool)>,
     /// None where there are related sets, which hang on more.
-    fields: Option<Arc<[FieldDraft]>>,
+    fields: Option<Arc<[Arc<FieldDraft>]>>,
 }
 
 impl Made {
@@ -32,7 +32,7 @@ impl Made {
     pub(super) fn of<'d>(names: &Names<'_>, drafted: impl Iterator<Item = (&'d Drafted<'d>, Vec<(ForeignKey, bool)>)>) -> Made {
         let of = |(drafted, references): (&Drafted<'_>, Vec<(ForeignKey, bool)>)| {
             let (entity, left_out) = (drafted.entity.clone(), names.in_use.left_out_of(&drafted.entity).to_vec());
-            let is_plain = !drafted.fields.iter().any(FieldDraft::is_related);
+            let is_plain = !drafted.fields.iter().any(|field| field.is_related());
             let fields = is_plain.then(|| Arc::clone(&drafted.fields));
             (name::fold(&drafted.table.name), OfTable { entity, left_out, references, fields })
         };
@@ -51,7 +51,7 @@ impl Made {
         table: &Table,
         entity: &str,
         references: &[Reference<'_>],
-    ) -> Option<&Arc<[FieldDraft]>> {
+    ) -> Option<&Arc<[Arc<FieldDraft>]>> {
         let known = self.of.get(&name::fold(&table.name))?;
         let is_same = known.entity == entity
             && known.left_out == names.in_use.left_out_of(entity)

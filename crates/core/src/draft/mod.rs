@@ -3,6 +3,7 @@
 //! The same schema, conventions and names give the same tree. Drafts leave defaults out. Names in use are
 //! taken over, so that a field a person renamed is still the same element.
 
+mod alike;
 mod constraints;
 mod context;
 mod conventions;
@@ -39,6 +40,7 @@ use crate::definition::{Asleep, FileKey, Node, Tree, rename_mentions};
 use crate::name;
 use crate::schema::{ForeignKey, Schema, Table, TableKind};
 use context::{Context, Drafted, Title};
+use fields::AlikeFields;
 use given::Names;
 use joins::{Join, Linked};
 use rayon::prelude::*;
@@ -129,6 +131,9 @@ fn join_tables<'a>(schema: &'a Schema, plan: &DraftInput<'_>) -> Vec<Join<'a>> {
     candidates.filter(wanted).filter_map(|t| Join::of(schema, t, plan.conventions, plan.names.is_join(&t.name))).collect()
 }
 
+/// Tables drafted one after the other, that share fields that are alike.
+const TABLES_AT_ONCE: usize = 64;
+
 /// Drafts the fields of every entity, then the titles, which look at the fields of others.
 fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], plan: &DraftInput<'a>) -> (Context<'a>, Made) {
     let mut links: BTreeMap<String, Vec<Linked<'a>>> = BTreeMap::new();
@@ -138,16 +143,17 @@ fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], plan: &DraftInput<'a>)
     let mut context =
         Context { names, open_to: plan.open_to, entities: BTreeMap::new(), pointing: BTreeMap::new(), tables: BTreeMap::new() };
     let earlier = plan.earlier.filter(|made| made.is_beside(names.schema));
-    let drafted = |table: &'a Table| {
+    let drafted = |alike: &mut AlikeFields<'a>, table: &'a Table| {
         let entity = names.in_use.entity(&table.name)?.to_owned();
         let key = name::fold(&table.name);
         let (references, links) = (references::references(names, table), links.get(&key).map_or(&[][..], Vec::as_slice));
         let known = earlier.filter(|_| links.is_empty()).and_then(|made| made.fields(names, table, &entity, &references));
-        let fields = known.map_or_else(|| fields::fields(names, table, &entity, &references, links).into(), Arc::clone);
+        let fields = known.map_or_else(|| fields::fields(names, table, &entity, &references, links, alike).into(), Arc::clone);
         let references: Vec<(ForeignKey, bool)> = references.into_iter().map(|r| (r.key.into_owned(), r.is_guess)).collect();
         Some((table, entity, key, fields, references))
     };
-    let drafted: Vec<_> = names.schema.tables.par_iter().filter_map(drafted).collect();
+    let tables = names.schema.tables.par_iter().with_min_len(TABLES_AT_ONCE);
+    let drafted: Vec<_> = tables.map_init(AlikeFields::default, drafted).flatten().collect();
     let mut made_of = Vec::new();
     for (table, entity, key, fields, references) in drafted {
         made_of.push((key.clone(), references));

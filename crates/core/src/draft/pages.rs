@@ -5,12 +5,13 @@ use super::fields::FieldDraft;
 use super::labels;
 use crate::definition::{Node, PageKind, Value};
 use crate::sql;
+use std::sync::Arc;
 
 /// An entity whose pages are drafted.
 pub(super) struct PageDraft<'a> {
     pub(super) context: &'a Context<'a>,
     pub(super) entity: &'a str,
-    pub(super) fields: &'a [FieldDraft],
+    pub(super) fields: &'a [Arc<FieldDraft>],
     pub(super) title: &'a str,
     pub(super) one: &'a str,
     pub(super) many: &'a str,
@@ -59,10 +60,14 @@ impl<'a> PageDraft<'a> {
         }
     }
 
+    fn all(&self) -> impl Iterator<Item = &'a FieldDraft> {
+        self.fields.iter().map(|field| &**field)
+    }
+
     /// What may be shown: nothing hidden, no number that only the database knows, unless there is nothing else.
     pub(super) fn shown(&self) -> Vec<&'a FieldDraft> {
-        let shown: Vec<&FieldDraft> = self.fields.iter().filter(|f| !f.hidden && !f.surrogate && !self.is_bare_id(f)).collect();
-        if shown.is_empty() { self.fields.iter().filter(|f| !f.hidden).collect() } else { shown }
+        let shown: Vec<&FieldDraft> = self.all().filter(|f| !f.hidden && !f.surrogate && !self.is_bare_id(f)).collect();
+        if shown.is_empty() { self.all().filter(|f| !f.hidden).collect() } else { shown }
     }
 
     /// A view's `apiary_id` says nothing beside its `apiary`.
@@ -85,7 +90,7 @@ impl<'a> PageDraft<'a> {
     /// The fields that the title names, in its order.
     pub(super) fn titled(&self) -> Vec<&'a FieldDraft> {
         let template = sql::parse_template(self.title);
-        template.fields().filter_map(|(name, ..)| self.fields.iter().find(|f| f.name == name)).collect()
+        template.fields().filter_map(|(name, ..)| self.all().find(|f| f.name == name)).collect()
     }
 
     /// What records are known by first, then short fields in their order; addresses and what the database keeps only

@@ -8,6 +8,7 @@ use super::fields::FieldDraft;
 use crate::name::{self, same};
 use crate::schema::{Engine, Routine};
 use crate::sql::{self, Written};
+use std::sync::Arc;
 
 /// What begins the names of routines that do this.
 const VERBS: &[(&str, &[&str])] = &[
@@ -45,11 +46,12 @@ fn note(context: &Context<'_>, routine: &Routine, engine: Engine) -> Note {
 }
 
 /// The field a parameter is about: by the body, else by its name.
-fn field_of<'a>(fields: &'a [FieldDraft], parameter: &str, written: &Written) -> Option<&'a FieldDraft> {
+fn field_of<'a>(fields: &'a [Arc<FieldDraft>], parameter: &str, written: &Written) -> Option<&'a FieldDraft> {
     let plain = parameter.strip_prefix("p_").or_else(|| parameter.strip_prefix('_')).unwrap_or(parameter);
     let column = written.columns.iter().find(|(known, _)| same(known, parameter)).map_or(plain, |(_, column)| column.as_str());
     let over = |f: &&FieldDraft| f.columns.iter().any(|c| same(c, column));
-    fields.iter().find(over).or_else(|| fields.iter().find(|f| same(&f.name, plain)))
+    let mut all = fields.iter().map(|field| &**field);
+    all.clone().find(over).or_else(|| all.find(|f| same(&f.name, plain)))
 }
 
 /// A parameter as a key of TOML.

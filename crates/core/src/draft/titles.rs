@@ -11,9 +11,9 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
     let convention = Some("titles");
     let readable = |template: String, why: &'static str| Title { template, why, is_readable: true, is_doubtful: false, convention };
     let doubtful = |title: Title| Title { is_doubtful: true, ..title };
-    let own = context.fields_of(&table.name);
+    let own: Vec<&FieldDraft> = context.fields_of(&table.name).iter().map(|field| &**field).collect();
     let open: Vec<&FieldDraft> =
-        own.iter().filter(|f| !f.hidden && !f.is_bulky() && !f.secret && !f.record_keeping && !f.machine_made).collect();
+        own.iter().copied().filter(|f| !f.hidden && !f.is_bulky() && !f.secret && !f.record_keeping && !f.machine_made).collect();
     let texts: Vec<&FieldDraft> = open.iter().copied().filter(|f| f.is_text()).collect();
     let plain = |f: &FieldDraft| format!("{{{}}}", f.name);
     if table.kind == TableKind::View && key.len() > 1 {
@@ -58,7 +58,7 @@ pub(super) fn title(context: &Context<'_>, table: &Table, key: &[String], around
     if let Some(field) = texts.first() {
         return doubtful(readable(plain(field), "the first text"));
     }
-    let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(key, c))).map(plain).collect();
+    let by_key: Vec<String> = own.iter().filter(|f| f.columns.iter().any(|c| name::contains(key, c))).map(|f| plain(f)).collect();
     let is_secret = own.iter().any(|f| f.secret && f.columns.iter().any(|c| name::contains(key, c)));
     let (template, why) = match (own.first(), open.first()) {
         (_, Some(other)) if is_secret => (plain(other), "its key sounds sensitive"),
