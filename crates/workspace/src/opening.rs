@@ -1,7 +1,6 @@
 //! Which files of a large definition a look at a change opens.
 
-use crate::folder::digest;
-use crate::index::{Digests, Index, Standing};
+use crate::index::{Digests, Index, Standing, digest};
 use crate::kept::{KNOWN, Stored};
 use crate::state::ACCEPTED;
 use crate::state::follow_ups::FOLLOW_UPS;
