@@ -47,6 +47,8 @@ enum Kind {
     Delete,
     /// A member of its array is deleted.
     Without(String),
+    /// Its array is written over several lines. What returns to it stands as it stood there: not foretold.
+    OverLines,
 }
 
 /// Where lines stand under which header, those of arrays over several lines left out.
@@ -84,6 +86,7 @@ impl Edit {
                 let member = line.split(", \"").nth(1)?.split('"').next()?.to_owned();
                 Kind::Without(member)
             }
+            _ if number.is_multiple_of(4) && line.contains(" = [\"") && line.ends_with("\"]") => Kind::OverLines,
             _ => return None,
         };
         Some(Edit { file, header, line, kind })
@@ -124,6 +127,12 @@ impl Edit {
                 Kind::Above(comment) => out.push_str(&format!("{comment}{end_above}{line}")),
                 Kind::Delete => {}
                 Kind::Without(member) => out.push_str(&line.replacen(&format!(", \"{member}\""), "", 1)),
+                Kind::OverLines => {
+                    let apart = format!("\",{end_above}  \"");
+                    let open =
+                        bare.replacen(" = [\"", &format!(" = [{end_above}  \""), 1).replace("\", \"", &apart).replace("\",\"", &apart);
+                    out.push_str(&format!("{},{end_above}]{end}", open.trim_end_matches(']')));
+                }
             }
         }
         Some(out)
@@ -163,7 +172,7 @@ fn edit_between(root: &Path, visited: &mut [Option<Visited>], random: &mut Rando
         if edit.members(&before).iter().any(|m| !edit.members(text).contains(m) && text.contains(&format!("[field.{m}]"))) {
             state.free.insert(edit.file.clone());
         }
-        match edit.apply(text) {
+        match edit.apply(text).filter(|_| !matches!(edit.kind, Kind::OverLines)) {
             Some(new) => *text = new,
             // What isn't there as it is here may show as a person's now, or stand free of what is hidden: not told here.
             None => {
