@@ -22,6 +22,7 @@
 //! assert_eq!(tiles.shown(), "fields = [\"name\", \"place\", \"yard\"]   # theirs\n");
 //! ```
 
+mod align;
 mod insert;
 mod join;
 mod lift;
@@ -35,6 +36,7 @@ mod superseded;
 mod tiles;
 mod write;
 
+pub use align::edits;
 pub use lift::Lifted;
 pub use list::Damaged;
 pub use read::{Unreadable, read};

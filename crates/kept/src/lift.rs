@@ -5,11 +5,11 @@
 //! to the start. Of the stored blanks only those are written anew that would otherwise be shown differently: so that what
 //! comes back later stands as it stood.
 
+use crate::align::common;
 use crate::otherwise;
 use crate::read::{Unreadable, read_as, split_gap};
 use crate::show::closing;
 use crate::tiles::{Container, Id, Line, Mark, Member, Tiles, Value, What};
-use similar::{Algorithm, DiffOp, capture_diff_slices};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
@@ -410,13 +410,8 @@ struct Pairs {
 impl Pairs {
     fn of(own: &[String], is_shown: &[bool], file: &[String]) -> Pairs {
         let shown: Vec<usize> = (0..own.len()).filter(|at| is_shown.get(*at) == Some(&true)).collect();
-        let shown_names: Vec<&String> = shown.iter().filter_map(|at| own.get(*at)).collect();
-        let equal = |op: DiffOp| match op {
-            DiffOp::Equal { old_index, new_index, len } => (0..len).map(|n| (old_index + n, new_index + n)).collect(),
-            _ => Vec::new(),
-        };
-        let ops = capture_diff_slices(Algorithm::Myers, &shown_names, &file.iter().collect::<Vec<_>>());
-        let common: Vec<(usize, usize)> = ops.into_iter().flat_map(equal).collect();
+        let shown_names: Vec<&str> = shown.iter().filter_map(|at| own.get(*at)).map(String::as_str).collect();
+        let common = common(&shown_names, &file.iter().map(String::as_str).collect::<Vec<_>>());
         let mut was: Vec<Option<usize>> = vec![None; file.len()];
         for (old, new) in &common {
             if let (Some(slot), Some(at)) = (was.get_mut(*new), shown.get(*old)) {

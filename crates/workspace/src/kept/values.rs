@@ -1,9 +1,10 @@
 //! Values and their spellings: a new value is written with as little of the spelling changed as can be.
 
 use crate::toml::{escaped, fits, offsets, render_value};
-use similar::{Algorithm, DiffOp, capture_diff_slices};
+use similar::DiffOp;
 use toml_edit::Value as TomlValue;
 use ysomorph_core::definition::{Node, Value};
+use ysomorph_kept::edits;
 
 /// The value that a spelling stands for.
 pub(super) fn value(text: &str) -> Node {
@@ -62,7 +63,7 @@ fn text_spelled(raw: &str, before: &str, after: &str) -> Option<String> {
     };
     let (old_at, new_at) = (starts(&old), starts(&new));
     let mut out = raw.to_owned();
-    for op in capture_diff_slices(Algorithm::Myers, &old, &new).into_iter().rev() {
+    for op in edits(&old, &new).into_iter().rev() {
         let (_, from, to) = match op {
             DiffOp::Equal { .. } => continue,
             DiffOp::Delete { .. } | DiffOp::Insert { .. } | DiffOp::Replace { .. } => op.as_tag_tuple(),

@@ -1,7 +1,8 @@
 //! What became of a file's lines: enough to show an entry as a diff, without keeping every text twice.
 
 use serde::{Deserialize, Serialize};
-use similar::{DiffOp, TextDiff};
+use similar::DiffOp;
+use ysomorph_kept::edits;
 
 /// Lines that gave way to others.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -23,7 +24,6 @@ fn is_zero(count: &usize) -> bool {
 /// What leads from one text to another.
 pub(super) fn between(before: &str, after: &str) -> Vec<Splice> {
     let (old, new): (Vec<&str>, Vec<&str>) = (before.split_inclusive('\n').collect(), after.split_inclusive('\n').collect());
-    let diff = TextDiff::from_slices(&old, &new);
     let come = |from: usize, len: usize| new.get(from..from + len).unwrap_or_default().concat();
     let splice = |op: &DiffOp| match *op {
         DiffOp::Equal { .. } => None,
@@ -33,7 +33,7 @@ pub(super) fn between(before: &str, after: &str) -> Vec<Splice> {
             Some(Splice { at: old_index, gone: old_len, come: come(new_index, new_len) })
         }
     };
-    diff.ops().iter().filter_map(splice).collect()
+    edits(&old, &new).iter().filter_map(splice).collect()
 }
 
 /// The text that these lead to.
