@@ -1,6 +1,6 @@
 //! The laws of the kept text, exhaustive where small and random where large.
 
-use crate::tiles::{Id, Tiles, Value};
+use crate::tiles::{Id, Tiles, Value, What};
 use crate::{Lifted, read};
 use proptest::prelude::*;
 
@@ -326,6 +326,37 @@ fn what_is_written_in_another_way_than_it_is_hidden_in_takes_its_place() {
             assert_eq!(lifted.shown(), **after, "{before:?} without {hidden:?}");
             lifted.hidden().iter().for_each(|id| lifted.show(*id));
             assert!(is_toml(&lifted.shown()), "{before:?} without {hidden:?}, then {after:?}: {:?}", lifted.shown());
+        }
+    }
+}
+
+/// Sections written anew, in any order and with whatever keys: what is hidden stays under its own header.
+#[test]
+fn what_is_hidden_stays_in_its_section_however_that_is_written_anew() {
+    let before = "[a]\nx = 1\ny = [\"p\", \"q\"]\n\n[b]\nx = 2\nz = { r = 1 }\n\n[c]\nx = 3\n";
+    let written = |name: &str, how: usize| match how {
+        0 => String::new(),
+        1 => format!("[{name}]\n\n"),
+        2 => format!("[{name}]\nx = 9\n\n"),
+        _ => format!("[{name}]\nnew = 1\n\n"),
+    };
+    let tiles = read(before).unwrap();
+    for how in 0..64 {
+        let parts = [written("a", how % 4), written("b", how / 4 % 4), written("c", how / 16)];
+        for order in [[0, 1, 2], [2, 1, 0], [1, 2, 0]] {
+            let after = order.map(|at| parts[at].as_str()).concat();
+            for hidden in subsets(&tiles.ids()) {
+                let mut lifted = with_hidden(&tiles, &hidden);
+                lifted.lift(&after).unwrap();
+                assert_eq!(lifted.shown(), after, "without {hidden:?}");
+                let mut section = Vec::new();
+                for line in lifted.lines() {
+                    match line.what() {
+                        What::Key => assert!(line.path().starts_with(&section), "without {hidden:?}, then {after:?}: {:?}", line.path()),
+                        _ => section = line.path().to_vec(),
+                    }
+                }
+            }
         }
     }
 }

@@ -96,7 +96,10 @@ impl Tiles {
         let mut file_lines: Vec<Option<Line>> = std::mem::take(&mut file.lines).into_iter().map(Some).collect();
         for (at, section) in file_sections.iter().enumerate() {
             let before = pairs.was(at).and_then(|own| own_sections.get(own).cloned()).unwrap_or_default();
-            let shown: Vec<bool> = before.clone().map(|l| old.get(l).is_some_and(|l| l.as_ref().is_some_and(Line::is_shown))).collect();
+            // A header that is written anew becomes the hidden one: what is hidden in that section stays behind it.
+            let is_header = |place: usize| at > 0 && place == before.start;
+            let is_shown = |place: usize| old.get(place).is_some_and(|line| line.as_ref().is_some_and(Line::is_shown));
+            let shown: Vec<bool> = before.clone().map(|place| is_header(place) || is_shown(place)).collect();
             let own_part = own_names.get(before.clone()).unwrap_or_default();
             let inner = Pairs::of(own_part, &shown, file_names.get(section.clone()).unwrap_or_default());
             for hidden in inner.behind(None) {
