@@ -4,6 +4,8 @@
 //! The file is opened read-only, so that what is still in the write-ahead file is seen and nothing can be written
 //! (`file.rs`). Double-quoted strings are off: a lost name in double quotes must not turn into a string.
 
+#[cfg(test)]
+mod agreement;
 mod connection;
 mod ddl;
 mod file;
