@@ -124,7 +124,7 @@ pub(super) fn fields<'a>(
         .zip(field_names)
         .map(|(((columns, _), reference), name)| {
             let drafting = Drafting { names, table, declared: &declared, name, columns, reference, prefix: prefix.as_deref() };
-            match drafting.is_of() {
+            match drafting.plain() {
                 Some(plain) => alike.of(plain, || drafting.field()),
                 None => Arc::new(drafting.field()),
             }
@@ -173,17 +173,16 @@ static NOTHING: Declared = Declared { values: Vec::new(), least: None, greatest:
 
 impl<'a, 'd> Drafting<'a, 'd> {
     /// All that a field of one column without a reference is made of, beside what is the same for a whole draft.
-    fn is_of(&self) -> Option<Plain<'a>> {
+    fn plain(&self) -> Option<Plain<'a>> {
         let ([column], None) = (self.columns.as_slice(), self.reference) else { return None };
         let column = self.table.column(column)?;
-        let columns = &self.columns;
         Some(Plain {
             name: self.name.clone(),
             column: Exactly(column),
             prefix: self.prefix.map(str::to_owned),
             declared: self.declared().clone(),
             is_key: self.is_key(),
-            is_unique: self.table.is_unique(columns),
+            is_unique: self.table.is_unique(&self.columns),
             is_indexed: self.is_indexed(),
         })
     }
