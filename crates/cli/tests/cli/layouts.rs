@@ -8,18 +8,32 @@ use ysomorph_workspace::toml::{parse, render_value};
 pub fn relaid(text: &str, random: &mut Random) -> String {
     let mut text = text.to_owned();
     for _ in 0..random.below(5) {
-        let new = match random.below(5) {
+        let new = match random.below(7) {
             0 => own_table(&text, random, &["field", "lookup"]),
             1 => blocks(&text, random),
             2 => own_table(&text, random, &["outward", "fields"]),
             3 => dotted(&text, random),
+            4 => field_on_top(&text, random),
             _ => many_lines(&text, random),
         };
-        if let Some(new) = new.filter(|new| parse(new).ok() == parse(&text).ok()) {
+        if let Some(new) = new.filter(|new| in_order(new) == in_order(&text)) {
             text = new;
         }
     }
     text
+}
+
+/// What a file says, whatever the order of its keys.
+fn in_order(text: &str) -> Option<Node> {
+    fn sort(node: &mut Node) {
+        if let Value::Table(entries) = &mut node.value {
+            entries.sort_by(|a, b| a.key.cmp(&b.key));
+            entries.iter_mut().for_each(|entry| sort(&mut entry.node));
+        }
+    }
+    let mut node = parse(text).ok()?;
+    sort(&mut node);
+    Some(node)
 }
 
 /// The lines of `key = …` in a section, the first and the one behind the last.
@@ -92,6 +106,24 @@ fn dotted(text: &str, _: &mut Random) -> Option<String> {
     let lines = lines_of(text, "", "label")?;
     let inner: String = label.entries().iter().map(|e| format!("label.{} = {}\n", e.key, render_value(&e.node))).collect();
     Some(without(text, lines, &inner))
+}
+
+/// A field without a header of its own, above all headers: as a value, or by dotted keys.
+fn field_on_top(text: &str, random: &mut Random) -> Option<String> {
+    let node = parse(text).ok()?;
+    let field = random.pick(node.get("field")?.entries());
+    let name = header_of(&["field".to_owned(), field.key.clone()]);
+    let lines: Vec<&str> = text.split_inclusive('\n').collect();
+    let start = lines.iter().position(|l| l.split('#').next().unwrap_or_default().trim() == format!("[{name}]"))?;
+    let end = (start + 1..lines.len()).find(|at| lines[*at].starts_with(['[', '#'])).unwrap_or(lines.len());
+    let keys = field.node.entries().iter().map(|e| (header_of(std::slice::from_ref(&e.key)), render_value(&e.node)));
+    let written = match random.below(2) {
+        0 => format!("{name} = {{ {} }}   # short\n", keys.map(|(key, value)| format!("{key} = {value}")).collect::<Vec<_>>().join(", ")),
+        _ => keys.map(|(key, value)| format!("{name}.{key} = {value}\n")).collect(),
+    };
+    let rest = without(text, (start, end), "");
+    let top = rest.find("\n[").map_or(rest.len(), |at| at + 1);
+    Some(format!("{}{written}{}", ended(rest[..top].to_owned()), &rest[top..]))
 }
 
 /// A list of names a member a line, with comments, and with a comma behind the last or without.

@@ -236,6 +236,9 @@ fn run(seed: u64) -> bool {
     if seed.is_multiple_of(3) {
         translate(root);
     }
+    if let Some(folder) = std::env::var_os("YSOMORPH_KEEP") {
+        keep(root, &Path::new(&folder).join(format!("{seed}-start")));
+    }
     let mut states = vec![original.clone()];
     for _ in 0..2 + random.below(2) {
         let mut next = random.pick(&states).clone();

@@ -309,24 +309,29 @@ impl Writer<'_> {
             before.push(e.key.clone());
             (0..lines.len()).rev().find(|at| own(*at) && lines.get(*at).is_some_and(|l| l.path().starts_with(&before) && inside(l)))
         });
+        // What a key of the table begins with in the section of a line; nothing where that is the section of one of its parts.
+        let dotted_at = |at: usize| {
+            let around = section(at).and_then(|at| lines.get(at)).map_or(0, |l| l.path().len());
+            let is_key = lines.get(at).is_some_and(|l| l.what() == What::Key);
+            path.get(around..).filter(|_| is_key).map(<[String]>::to_vec)
+        };
         let (at, dotted): (usize, Vec<String>) = match (behind, header) {
             (Some(line), Some(_)) => (line + 1, Vec::new()),
             (None, Some(header)) => (header + 1, Vec::new()),
             (Some(line), None) if path.is_empty() => (line + 1, Vec::new()),
             (None, None) if path.is_empty() => (0, Vec::new()),
-            // The table has no header of its own: its keys are dotted ones of another.
-            _ => match (0..lines.len()).rev().find(|at| lines.get(*at).is_some_and(|l| l.what() == What::Key && inside(l))) {
-                Some(line) => {
-                    let around = section(line).and_then(|at| lines.get(at)).map_or(0, |l| l.path().len());
-                    (line + 1, path.get(around..).unwrap_or_default().to_vec())
+            // The table has no header of its own: its keys are dotted ones of another, above those of its parts.
+            _ => {
+                match behind.or_else(|| (0..lines.len()).rev().find(|at| lines.get(*at).is_some_and(inside) && dotted_at(*at).is_some())) {
+                    Some(line) => (line + 1, dotted_at(line).unwrap_or_default()),
+                    None => {
+                        let header = rendered(path);
+                        let end = lines.len();
+                        self.insert_block(end, &format!("[{header}]\n{}", render_line(&entry.key, value)));
+                        return;
+                    }
                 }
-                None => {
-                    let header = rendered(path);
-                    let end = lines.len();
-                    self.insert_block(end, &format!("[{header}]\n{}", render_line(&entry.key, value)));
-                    return;
-                }
-            },
+            }
         };
         let before: String = dotted.iter().map(|k| format!("{}.", render_key(k))).collect();
         let done = self.tiles.insert_lines(at, &format!("{before}{}\n", render_line(&entry.key, value)));
@@ -457,6 +462,48 @@ mod tests {
                 put(root, table, behind, key, node);
             });
             assert_eq!(tiles.shown(), expected);
+        }
+    }
+
+    /// A field as people may write it, on top of a file or in a section of its own: the one, then the other.
+    const WRITTEN: &[(&str, &str)] = &[
+        ("field.F = { column = \"c\" }   # short\n", ""),
+        ("field.F.column = \"c\"\nfield.F.label = \"L\"\n", ""),
+        ("", "\n[field.F]   # ours\ncolumn = \"c\"\n"),
+        ("", "\n[field]\nF = { column = \"c\" }\n"),
+        ("", "\n[field]\nF.column = \"c\"\n"),
+        ("", "\n[field.F.lookup]\nentity = \"e\"\n"),
+    ];
+
+    #[test]
+    fn what_is_new_comes_in_however_its_neighbours_are_written() {
+        let written = |(top, own): &(&str, &str), field: &str| (top.replace('F', field), own.replace('F', field));
+        for (one, other) in WRITTEN.iter().flat_map(|one| WRITTEN.iter().map(move |other| (one, other))) {
+            let ((top_a, a), (top_b, b)) = (written(one, "a"), written(other, "b"));
+            let text = format!("{top_a}{top_b}table = \"t\"\nkey = [\"id\"]\n{a}{b}\n[page.list]\nfields = [\"a\"]\n");
+            // Two headers of one table are no TOML.
+            if crate::toml::parse(&text).is_err() {
+                continue;
+            }
+            for (table, behind, node) in [
+                ("field", "a", Node::table().with("column", "x".into())),
+                ("field", "b", Node::table().with("column", "x".into())),
+                ("field", "none", Node::table().with("column", "x".into())),
+                ("field/a", "column", "x".into()),
+                ("field/b", "none", "x".into()),
+                ("", "table", "x".into()),
+                ("page", "list", Node::table().with("fields", Node::texts(&["a"]))),
+            ] {
+                let tiles = changed(&text, |root, tiles| {
+                    let node = new(node.clone(), tiles);
+                    put(root, table, behind, "new", node);
+                });
+                let says = crate::toml::parse(&tiles.shown()).unwrap();
+                let found = says.at_path(&at(&format!("{table}/new"))).map(Node::plain);
+                assert_eq!(found, Some(node.plain()), "{table} behind {behind} in\n{text}\ngave\n{}", tiles.shown());
+                let mut others = text.lines().filter(|line| !line.contains(" = {"));
+                assert!(others.all(|line| tiles.shown().contains(line)), "{text}\ngave\n{}", tiles.shown());
+            }
         }
     }
 
