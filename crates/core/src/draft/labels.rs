@@ -56,18 +56,21 @@ pub(super) fn is_machine_made(column: &Column) -> bool {
 /// The word that the columns of a table begin with: it is no part of what people read. One that is short or names the table may be
 /// missing on a few, so that a column that came later changes no label.
 pub(super) fn prefix_of(table: &Table) -> Option<String> {
-    let all: Vec<Vec<String>> = table.columns.iter().map(|c| name::words(&c.name)).collect();
-    if all.len() < 3 {
+    let all = table.columns.len();
+    if all < 3 {
         return None;
     }
-    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
-    for first in all.iter().filter(|words| words.len() > 1).filter_map(|words| words.first()) {
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for first in table.columns.iter().filter_map(|column| name::first_of_words(&column.name)) {
         *counts.entry(first).or_default() += 1;
     }
     let (prefix, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
-    let own = name::words(name::split_qualified(&table.name).1);
-    let is_sign = prefix.chars().count() <= 3 && !SMALL.contains(&prefix) || own.iter().any(|w| w == prefix || singular(w) == prefix);
-    (count == all.len() || is_sign && count >= 3 && count * 3 >= all.len() * 2).then(|| prefix.to_owned())
+    let is_sign = || {
+        let own = name::words(name::split_qualified(&table.name).1);
+        prefix.chars().count() <= 3 && !SMALL.contains(&prefix.as_str()) || own.iter().any(|w| *w == prefix || singular(w) == prefix)
+    };
+    let is_prefix = count == all || count >= 3 && count * 3 >= all * 2 && is_sign();
+    is_prefix.then_some(prefix)
 }
 
 /// Short words that mean something in front of a column's name.

@@ -6,6 +6,7 @@ use super::given::Names;
 use super::references::Reference;
 use crate::name;
 use crate::schema::{ForeignKey, Schema, Table};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -21,16 +22,36 @@ pub struct Made {
 struct OfTable {
     entity: String,
     left_out: Vec<String>,
-    /// The references that became lookups, and whether they were guessed.
-    references: Vec<(ForeignKey, bool)>,
+    references: Lookups,
     /// None where there are related sets, which hang on more.
     fields: Option<Arc<[Arc<FieldDraft>]>>,
 }
 
+/// The references of a table that became lookups.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(super) struct Lookups {
+    /// Foreign keys, by their places among those of the table.
+    declared: Vec<usize>,
+    guessed: Vec<ForeignKey>,
+}
+
+impl Lookups {
+    pub fn of(table: &Table, references: &[Reference<'_>]) -> Lookups {
+        let mut lookups = Lookups::default();
+        for reference in references {
+            match &reference.key {
+                Cow::Borrowed(key) => lookups.declared.extend(table.foreign_keys.iter().position(|own| std::ptr::eq(own, *key))),
+                Cow::Owned(key) => lookups.guessed.push(key.clone()),
+            }
+        }
+        lookups
+    }
+}
+
 impl Made {
     /// What was drafted.
-    pub(super) fn of<'d>(names: &Names<'_>, drafted: impl Iterator<Item = (&'d Drafted<'d>, Vec<(ForeignKey, bool)>)>) -> Made {
-        let of = |(drafted, references): (&Drafted<'_>, Vec<(ForeignKey, bool)>)| {
+    pub(super) fn of<'d>(names: &Names<'_>, drafted: impl Iterator<Item = (&'d Drafted<'d>, Lookups)>) -> Made {
+        let of = |(drafted, references): (&Drafted<'_>, Lookups)| {
             let (entity, left_out) = (drafted.entity.clone(), names.in_use.left_out_of(&drafted.entity).to_vec());
             let is_plain = !drafted.fields.iter().any(|field| field.is_related());
             let fields = is_plain.then(|| Arc::clone(&drafted.fields));
@@ -55,8 +76,7 @@ impl Made {
         let known = self.of.get(&name::fold(&table.name))?;
         let is_same = known.entity == entity
             && known.left_out == names.in_use.left_out_of(entity)
-            && known.references.len() == references.len()
-            && known.references.iter().zip(references).all(|((key, is_guess), now)| *key == *now.key && *is_guess == now.is_guess)
+            && known.references == Lookups::of(table, references)
             && self.schema.table(&table.name) == Some(table);
         let same_target = |key: &ForeignKey| {
             let entity_before = self.of.get(&name::fold(&key.table)).map(|known| known.entity.as_str());

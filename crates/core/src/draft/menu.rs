@@ -39,8 +39,11 @@ pub(super) fn menu(context: &Context<'_>) -> Option<Node> {
     (!groups.is_empty()).then(|| Node::new(Value::List(groups.into_iter().map(row).collect())))
 }
 
-/// What tells the group of an entity.
-type GroupOf<'a> = &'a dyn Fn(&Drafted<'_>) -> Option<String>;
+/// What entities are kept together by, and how the group that it makes is called.
+struct Grouping<'a> {
+    word: &'a dyn Fn(&Drafted<'_>) -> Option<String>,
+    label: &'a dyn Fn(&str) -> String,
+}
 
 /// By entity: the group of those that it belongs with, where they are several.
 fn together<'a>(context: &'a Context<'_>, offered: &[&'a Drafted<'_>]) -> BTreeMap<&'a str, String> {
@@ -48,21 +51,29 @@ fn together<'a>(context: &'a Context<'_>, offered: &[&'a Drafted<'_>]) -> BTreeM
     let mut found: BTreeMap<&str, String> = BTreeMap::new();
     let tables: Vec<&Drafted<'_>> =
         offered.iter().copied().filter(|d| d.table.kind == TableKind::Table && !is_technical(context, d)).collect();
-    let by_schema = |d: &Drafted<'_>| name::split_qualified(&d.table.name).0.map(|schema| labels::label(schema, conventions));
-    let by_beginning = |d: &Drafted<'_>| {
-        let first = name::words(&context.names.called(&d.table.name)).into_iter().next()?;
-        // The word that a table of its own is called by is written as that table is.
-        let own = context.entities.get(&first).map(|_| labels::one_and_many(&first, conventions).1);
-        Some(own.unwrap_or_else(|| labels::label(&first, conventions)))
-    };
-    let by_owner = |d: &Drafted<'_>| Some(labels::one_and_many(&context.names.called(&owner(context, d).table.name), conventions).1);
-    let by: [GroupOf<'_>; 3] = [&by_schema, &by_beginning, &by_owner];
-    for group_of in by {
-        let mut groups: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+    let many = |called: &str| labels::one_and_many(called, conventions).1;
+    let label = |word: &str| labels::label(word, conventions);
+    let schema = |d: &Drafted<'_>| name::split_qualified(&d.table.name).0.map(str::to_owned);
+    let beginning = |d: &Drafted<'_>| name::words(&context.names.called(&d.table.name)).into_iter().next();
+    // The word that a table of its own is called by is written as that table is.
+    let called_by = |first: &str| if context.entities.contains_key(first) { many(first) } else { label(first) };
+    let owner = |d: &Drafted<'_>| Some(context.names.called(&owner(context, d).table.name).into_owned());
+    let by = [
+        Grouping { word: &schema, label: &label },
+        Grouping { word: &beginning, label: &called_by },
+        Grouping { word: &owner, label: &many },
+    ];
+    for grouping in by {
+        let mut words: BTreeMap<String, Vec<&str>> = BTreeMap::new();
         for drafted in tables.iter().filter(|d| !found.contains_key(d.entity.as_str())) {
-            if let Some(label) = group_of(drafted) {
-                groups.entry(label).or_default().push(&drafted.entity);
+            if let Some(word) = (grouping.word)(drafted) {
+                words.entry(word).or_default().push(&drafted.entity);
             }
+        }
+        // Two words may be called alike.
+        let mut groups: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+        for (word, entities) in words {
+            groups.entry((grouping.label)(&word)).or_default().extend(entities);
         }
         // A word that all begin with tells nothing apart.
         for (label, items) in groups.into_iter().filter(|(_, items)| items.len() >= TOGETHER && items.len() < tables.len()) {

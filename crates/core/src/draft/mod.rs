@@ -38,11 +38,12 @@ pub use notes::{Doubt, Guess, Note, worth_a_look};
 
 use crate::definition::{Asleep, FileKey, Node, Tree, rename_mentions};
 use crate::name;
-use crate::schema::{ForeignKey, Schema, Table, TableKind};
+use crate::schema::{Schema, Table, TableKind};
 use context::{Context, Drafted, Title};
 use fields::AlikeFields;
 use given::Names;
 use joins::{Join, Linked};
+use made::Lookups;
 use rayon::prelude::*;
 use referable::Referable;
 use std::borrow::Cow;
@@ -96,16 +97,20 @@ fn built<R>(schema: &Schema, plan: &DraftInput<'_>, then: impl FnOnce(&Context<'
     let mut draft = Draft { made, ..Draft::default() };
     let asleep = &plan.names.asleep;
     let entities: Vec<&Drafted<'_>> = context.entities.values().filter(|d| !asleep.contains(&d.entity)).collect();
-    let drawn: Vec<(FileKey, Node)> =
-        entities.par_iter().map(|drafted| (FileKey::Entity(drafted.entity.clone()), entity::draft(&context, drafted))).collect();
+    let draw = |drafted: &&Drafted<'_>| (FileKey::Entity(drafted.entity.clone()), entity::draft(&context, drafted));
+    let (drawn, (menu, signs)) = rayon::join(
+        || entities.par_iter().map(draw).collect::<Vec<_>>(),
+        || rayon::join(|| menu::menu(&context), || steady::signs(&context, asleep)),
+    );
     draft.tree.files.extend(drawn);
+    draft.signs = signs;
     let guessed = entities.iter().filter(|d| !d.key_is_sure);
     draft.keys = guessed.map(|d| (d.entity.clone(), (d.table.name.clone(), keys::possible_keys(d.table)))).collect();
     let mut app = Node::table().with("title", plan.title.into());
     if let Some(role) = plan.open_to {
         app.set("role", Node::table().with(role, Node::table().with("label", labels::sentence(role).as_str().into())));
     }
-    draft.tree.files.insert(FileKey::App, app.with_some("menu", menu::menu(&context)));
+    draft.tree.files.insert(FileKey::App, app.with_some("menu", menu));
     let now = first.inverse();
     if !now.is_empty() {
         // What is drafted may speak of what isn't open.
@@ -117,7 +122,6 @@ fn built<R>(schema: &Schema, plan: &DraftInput<'_>, then: impl FnOnce(&Context<'
             *view = now.table(view).to_owned();
         }
     }
-    draft.signs = steady::signs(&context, asleep);
     then(&context, draft)
 }
 
@@ -149,8 +153,7 @@ fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], plan: &DraftInput<'a>)
         let (references, links) = (references::references(names, table), links.get(&key).map_or(&[][..], Vec::as_slice));
         let known = earlier.filter(|_| links.is_empty()).and_then(|made| made.fields(names, table, &entity, &references));
         let fields = known.map_or_else(|| fields::fields(names, table, &entity, &references, links, alike).into(), Arc::clone);
-        let references: Vec<(ForeignKey, bool)> = references.into_iter().map(|r| (r.key.into_owned(), r.is_guess)).collect();
-        Some((table, entity, key, fields, references))
+        Some((table, entity, key, fields, Lookups::of(table, &references)))
     };
     let tables = names.schema.tables.par_iter().with_min_len(TABLES_AT_ONCE);
     let drafted: Vec<_> = tables.map_init(AlikeFields::default, drafted).flatten().collect();
@@ -165,14 +168,15 @@ fn gathered<'a>(names: &'a Names<'a>, joins: &[Join<'a>], plan: &DraftInput<'a>)
         let found = if table.kind == TableKind::View { keys::view_key(names.schema, table) } else { None };
         let key_is_sure = !table.is_keyless() || found.is_some();
         let own_key = found.unwrap_or_else(|| {
-            let known = names.in_use.key(table).filter(|_| !key_is_sure);
+            let known = if key_is_sure { None } else { names.in_use.key(table) };
             known.map_or_else(|| keys::entity_key(table), <[String]>::to_vec)
         });
         context.tables.insert(entity.clone(), key.clone());
         let drafted = Drafted { entity, table, fields, key: own_key, key_is_sure, title: Title::default() };
         context.entities.insert(key, drafted);
     }
-    let titles: Vec<Title> = context.entities.values().map(|d| titles::title(&context, d.table, &d.key, &mut Vec::new())).collect();
+    let title = |(_, drafted): (&String, &Drafted<'a>)| titles::title(&context, drafted.table, &drafted.key, &mut Vec::new());
+    let titles: Vec<Title> = context.entities.par_iter().map(title).collect();
     for (drafted, title) in context.entities.values_mut().zip(titles) {
         drafted.title = title;
     }

@@ -1,22 +1,26 @@
 //! Names in use: what drafting takes over, so that elements keep their identity.
 
-use crate::definition::{Asleep, EntityIndex, KnownField, Node, Tree};
+use crate::definition::{Asleep, EntityIndex, KnownEntity, KnownField, Node, Tree};
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Schema, Table};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::btree_map::Entry::{Occupied, Vacant};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::sync::Arc;
 
-/// Entity names by table, field names by columns. Tables and columns go by the first names they had.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// Entity names by table, field names by columns. Tables and columns go by the first names they had. A copy shares what is large.
+#[derive(Debug, Clone, Default)]
 pub struct NamesInUse {
     /// From the names of now to the first ones.
     pub(super) first: RenameMap,
     /// Entities that aren't open: they aren't drafted.
     pub(super) asleep: Asleep,
-    entities: BTreeMap<String, String>,
-    fields: BTreeMap<String, BTreeMap<Vec<String>, String>>,
-    taken_entities: BTreeSet<String>,
-    taken_fields: BTreeMap<String, BTreeSet<String>>,
+    /// What the definition's entities are over, under the first names.
+    known: Arc<EntityIndex>,
+    /// By table: the entity that is drafted of it.
+    entities: Arc<BTreeMap<String, String>>,
+    /// By table with several entities: the last, which says its key.
+    last: BTreeMap<String, String>,
     /// Columns the draft doesn't use: listed in `left_out`, or over which a person deleted the field.
     left_out: BTreeMap<String, Vec<String>>,
     /// Tables whose entity a person deleted.
@@ -25,28 +29,9 @@ pub struct NamesInUse {
     added: BTreeSet<String>,
     /// Tables that related sets go through.
     joins: BTreeSet<String>,
-    /// The keys that were drafted, by table, the first choice first: one that was guessed or chosen for a view stays while its
-    /// columns are there.
+    /// Other keys that were drafted or chosen, by table, the first choice first: one that was guessed or chosen for a view stays while
+    /// its columns are there.
     keys: BTreeMap<String, Vec<Vec<String>>>,
-}
-
-impl Default for NamesInUse {
-    /// None but those that no entity can have.
-    fn default() -> NamesInUse {
-        NamesInUse {
-            first: RenameMap::default(),
-            asleep: Asleep::default(),
-            entities: BTreeMap::new(),
-            fields: BTreeMap::new(),
-            taken_entities: BTreeSet::from(["app".to_owned()]),
-            taken_fields: BTreeMap::new(),
-            left_out: BTreeMap::new(),
-            deleted: BTreeSet::new(),
-            added: BTreeSet::new(),
-            joins: BTreeSet::new(),
-            keys: BTreeMap::new(),
-        }
-    }
 }
 
 impl NamesInUse {
@@ -59,24 +44,27 @@ impl NamesInUse {
         is_own: &dyn Fn(&str) -> bool,
         is_added: &dyn Fn(&str) -> bool,
     ) -> NamesInUse {
+        let known = now.renamed(&first);
         let mut names = NamesInUse { first, asleep: definition.asleep.clone(), ..NamesInUse::default() };
-        let index = now.renamed(&names.first);
-        let (own, drafted): (Vec<_>, Vec<_>) = index.entities.iter().partition(|(entity, _)| is_own(entity));
+        let mut by_table: BTreeMap<String, String> = BTreeMap::new();
+        let (own, drafted): (Vec<_>, Vec<_>) = known.entities.iter().partition(|(entity, _)| is_own(entity));
         for (entity, known) in drafted.iter().chain(&own) {
-            names.entities.entry(name::fold(&known.table)).or_insert_with(|| (*entity).clone());
+            let table = name::fold(&known.table);
             if is_added(entity) {
-                names.added.insert(name::fold(&known.table));
+                names.added.insert(table.clone());
+            }
+            match by_table.entry(table) {
+                Vacant(free) => drop(free.insert((*entity).clone())),
+                Occupied(taken) => drop(names.last.insert(taken.key().clone(), String::new())),
             }
         }
-        for (entity, known) in &index.entities {
-            names.taken_entities.insert(entity.clone());
-            if names.entities.get(&name::fold(&known.table)) != Some(entity) {
-                continue;
+        for (entity, known) in &known.entities {
+            let table = name::fold(&known.table);
+            if let Some(last) = names.last.get_mut(&table) {
+                last.clone_from(entity);
             }
-            for (field, own) in &known.fields {
-                names.joins.extend(own.through.iter().map(|(table, ..)| name::fold(table)));
-                names.taken_fields.entry(entity.clone()).or_default().insert(field.clone());
-                names.fields.entry(entity.clone()).or_default().entry(identity(own)).or_insert_with(|| field.clone());
+            if by_table.get(&table) == Some(entity) {
+                names.joins.extend(known.fields.values().filter_map(|own| own.through.as_ref()).map(|(table, ..)| name::fold(table)));
             }
         }
         for (entity, known) in &now.entities {
@@ -84,12 +72,13 @@ impl NamesInUse {
                 Some(sleeper) => sleeper.left_out.clone(),
                 None => definition.entity(entity).and_then(|root| root.get("left_out")).map(Node::strings).unwrap_or_default(),
             };
-            let first = |column: &str| names.first.column(&known.table, column).to_owned();
-            let (left_out, key): (Vec<String>, Vec<String>) =
-                (left_out.iter().map(|c| name::fold(&first(&name::read(c)))).collect(), known.key.iter().map(|c| first(c)).collect());
-            names.left_out.insert(entity.clone(), left_out);
-            names.keys.extend(index.table(entity).map(|table| (name::fold(table), vec![key])));
+            if !left_out.is_empty() {
+                let first = |column: &String| name::fold(names.first.column(&known.table, &name::read(column)));
+                names.left_out.insert(entity.clone(), left_out.iter().map(first).collect());
+            }
         }
+        names.entities = Arc::new(by_table);
+        names.known = Arc::new(known);
         names
     }
 
@@ -145,32 +134,45 @@ impl NamesInUse {
     /// Another key that was drafted for a table, for where the columns of those before aren't there.
     pub fn add_key(&mut self, table: &str, key: &[String]) {
         let (table, key) = self.by_first_names(table, key);
-        self.keys.entry(table).or_default().push(key);
+        let own = self.own_key(&table).map(<[String]>::to_vec);
+        self.keys.entry(table).or_insert_with(|| own.into_iter().collect()).push(key);
+    }
+
+    /// The key that stands in the definition, by the folded name of a table.
+    fn own_key(&self, table: &str) -> Option<&[String]> {
+        let entity = self.last.get(table).or_else(|| self.entities.get(table))?;
+        self.known.entities.get(entity).map(|known| known.key.as_slice())
     }
 
     /// The key that was drafted for a table as it is.
     pub(super) fn key(&self, table: &Table) -> Option<&[String]> {
-        let known = self.keys.get(&name::fold(&table.name))?;
-        let fits = |key: &&Vec<String>| !key.is_empty() && key.iter().all(|c| table.column(c).is_some());
-        known.iter().find(fits).map(Vec::as_slice)
+        let folded = name::fold(&table.name);
+        let fits = |key: &&[String]| !key.is_empty() && key.iter().all(|c| table.column(c).is_some());
+        match self.keys.get(&folded) {
+            Some(keys) => keys.iter().map(Vec::as_slice).find(fits),
+            None => self.own_key(&folded).filter(fits),
+        }
     }
 
     /// With a name for every table that has none yet.
     pub fn completed(&self, schema: &Schema, joins: &[&str]) -> NamesInUse {
         let mut names = self.clone();
-        for join in joins {
-            names.entities.remove(&name::fold(join));
+        for join in joins.iter().map(|join| name::fold(join)).filter(|join| self.entities.contains_key(join)) {
+            Arc::make_mut(&mut names.entities).remove(&join);
         }
+        let joins: HashSet<&str> = joins.iter().copied().collect();
+        let mut new: HashSet<String> = HashSet::new();
         for table in &schema.tables {
             let key = name::fold(&table.name);
             if !names.entities.contains_key(&key)
                 && !names.deleted.contains(&key)
                 && !names.joins.contains(&key)
-                && !joins.contains(&table.name.as_str())
+                && !joins.contains(table.name.as_str())
             {
-                let entity = free(&entity_name(&table.name), |n| names.taken_entities.contains(n) || is_device(n));
-                names.taken_entities.insert(entity.clone());
-                names.entities.insert(key, entity);
+                let is_taken = |n: &str| n == NO_ENTITY || self.known.entities.contains_key(n) || new.contains(n) || is_device(n);
+                let entity = free(&entity_name(&table.name), is_taken);
+                new.insert(entity.clone());
+                Arc::make_mut(&mut names.entities).insert(key, entity);
             }
         }
         names
@@ -191,14 +193,20 @@ impl NamesInUse {
         self.entity(table).is_none() || self.added.contains(&name::fold(table))
     }
 
+    /// What stands in the definition of an entity that is drafted.
+    fn known(&self, entity: &str) -> Option<&KnownEntity> {
+        self.known.entities.get(entity).map(|known| &**known)
+    }
+
     /// The field in use over these columns, or with this identity.
-    pub(super) fn field(&self, entity: &str, identity: &[String]) -> Option<String> {
-        self.fields.get(entity)?.get(identity).cloned()
+    pub(super) fn field(&self, entity: &str, with: &[String]) -> Option<String> {
+        let fields = &self.known(entity)?.fields;
+        fields.iter().find(|(_, field)| identity(field) == with).map(|(field, _)| field.clone())
     }
 
     /// Whether a field's name is in use.
     pub(super) fn is_taken(&self, entity: &str, field: &str) -> bool {
-        self.taken_fields.get(entity).is_some_and(|t| t.contains(field))
+        self.known(entity).is_some_and(|known| known.fields.contains_key(field))
     }
 
     /// Whether the draft doesn't use a column.
@@ -213,21 +221,28 @@ impl NamesInUse {
 
     /// The fields of a table: each group of columns under its name in use, or a free one near `wanted`.
     pub fn fields(&self, entity: &str, groups: &[(Vec<String>, String)]) -> Vec<String> {
-        let known = self.fields.get(entity);
-        let mut taken = self.taken_fields.get(entity).cloned().unwrap_or_default();
+        let known = self.known(entity);
+        let mut by_columns: HashMap<Vec<String>, &String> = HashMap::new();
+        for (name, field) in known.into_iter().flat_map(|known| &known.fields) {
+            by_columns.entry(identity(field)).or_insert(name);
+        }
+        let mut new: BTreeSet<String> = BTreeSet::new();
         groups
             .iter()
-            .map(|(columns, wanted)| match known.and_then(|k| k.get(&folded(columns))) {
-                Some(name) => name.clone(),
+            .map(|(columns, wanted)| match by_columns.get(&folded(columns)) {
+                Some(name) => (*name).clone(),
                 None => {
-                    let name = free(wanted, |n| taken.contains(n));
-                    taken.insert(name.clone());
+                    let name = free(wanted, |n| new.contains(n) || self.is_taken(entity, n));
+                    new.insert(name.clone());
                     name
                 }
             })
             .collect()
     }
 }
+
+/// The application's own file is called so: no entity is.
+const NO_ENTITY: &str = "app";
 
 /// What a field is known by: its columns, or its join table and the columns there.
 fn identity(field: &KnownField) -> Vec<String> {

@@ -36,7 +36,7 @@ impl Referable {
 
     /// The one table that a column names, whose key is of its type: `host_id` is the `host` with that `id`.
     pub fn target<'a>(&self, schema: &'a Schema, table: &Table, column: &Column, prefix: Option<&str>) -> Option<&'a Table> {
-        if !matches!(column.column_type.kind, Kind::Integer | Kind::Uuid | Kind::Text) {
+        if !matches!(column.column_type.kind, Kind::Integer | Kind::Uuid | Kind::Text) || !says_id(&column.name) {
             return None;
         }
         let own = without_prefix(&column.name, prefix);
@@ -63,6 +63,11 @@ impl Referable {
             && (key.column_type.kind != Kind::Text || key.column_type.size == column.column_type.size);
         alike.then_some(target)
     }
+}
+
+/// Whether a name may have `id` in one of its words. Most have not, and needn't be taken apart.
+fn says_id(name: &str) -> bool {
+    name.as_bytes().windows(2).any(|two| two.eq_ignore_ascii_case(b"id"))
 }
 
 fn by_name<'a>(tables: impl Iterator<Item = (usize, &'a [String])>) -> BTreeMap<String, Option<usize>> {

@@ -135,6 +135,24 @@ pub fn words(name: &str) -> Vec<String> {
     words
 }
 
+/// The first of the [`words`] of an identifier where more follow.
+pub fn first_of_words(name: &str) -> Option<String> {
+    let mut first = String::new();
+    let (mut is_over, mut previous_lower) = (false, false);
+    for c in name.chars() {
+        let is_part = c.is_alphanumeric();
+        is_over |= !first.is_empty() && (!is_part || c.is_uppercase() && previous_lower);
+        if is_over && is_part {
+            return Some(first);
+        }
+        previous_lower = c.is_lowercase() || c.is_numeric();
+        if is_part {
+            first.extend(c.to_lowercase());
+        }
+    }
+    None
+}
+
 fn push_word(words: &mut Vec<String>, word: &mut String) {
     if !word.is_empty() {
         words.push(std::mem::take(word));
@@ -263,6 +281,16 @@ mod tests {
             [("member_no", "member no"), ("memberNo", "member no"), ("MEMBER-NO", "member no"), ("Größe (cm)", "größe cm")]
         {
             assert_eq!(words(name).join(" "), expected);
+        }
+    }
+
+    #[test]
+    fn the_first_of_several_words_is_found_without_the_others() {
+        let parts = ["a", "B", "_", "1", "ß", "İ", "é", "Q", "-", "x", " "];
+        let names = (0..parts.len().pow(4)).map(|n| (0..4).map(|at| parts[n / parts.len().pow(at) % parts.len()]).collect::<String>());
+        for name in names {
+            let all = words(&name);
+            assert_eq!(first_of_words(&name), all.first().filter(|_| all.len() > 1).cloned(), "{name:?}");
         }
     }
 
