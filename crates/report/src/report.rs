@@ -106,7 +106,7 @@ pub struct Report {
     /// The definition's texts by file, to quote places.
     #[serde(skip)]
     pub texts: BTreeMap<String, String>,
-    /// Every page of the definition: entity and name.
+    /// Every page of the definition: entity and name, those of an entity one after the other, by its name.
     #[serde(skip)]
     pub pages: Vec<(String, String)>,
     /// Entities and pages of the definition.
@@ -324,6 +324,12 @@ impl FileDiff {
 }
 
 impl Report {
+    /// How many pages an entity has.
+    pub(crate) fn pages_of(&self, entity: &str) -> usize {
+        let from = self.pages.partition_point(|(other, _)| other.as_str() < entity);
+        self.pages.iter().skip(from).take_while(|(other, _)| other == entity).count()
+    }
+
     /// The pages that can't work, by entity.
     pub fn broken_pages(&self) -> BTreeSet<(&str, &str)> {
         let breaks = self.findings.iter().flatten().filter(|f| f.severity == Severity::Break);

@@ -195,7 +195,7 @@ fn places(report: &Report, findings: &[&Finding], entity: &Option<String>) -> St
         }
     }
     let all: BTreeSet<&String> = own().flat_map(|f| &f.pages).collect();
-    let everywhere = all.len() > 1 && report.pages.iter().filter(|(e, _)| Some(e) == entity.as_ref()).count() == all.len();
+    let everywhere = all.len() > 1 && entity.as_ref().is_some_and(|entity| report.pages_of(entity) == all.len());
     let pages = if everywhere { "every page".to_owned() } else { pages.join(", ") };
     let code = own().any(|f| f.is_about_code());
     let entity = entity.as_deref().map_or_else(|| if code { "code".to_owned() } else { "app".to_owned() }, shown);

@@ -2,7 +2,7 @@
 
 use super::tile::Tile;
 use super::values::default_of;
-use super::whole::{Whole, is_as_drafted, item, keys};
+use super::whole::{Members, Whole, is_as_drafted, keys};
 use super::{Element, member_key};
 use crate::definition::{EntityIndex, FileKey, KnownField, Node, Shape, Tree, shape_of};
 use std::collections::BTreeSet;
@@ -40,10 +40,11 @@ pub(super) fn missing(element: &Element, of: &Node, from: &Node, out: &mut BTree
         }
     }
     let is_rows = of.items().iter().any(|i| !i.entries().is_empty());
+    let there = Members::of(Some(from));
     for member in of.items() {
         let key = member_key(member);
         let inner = element.member(&key);
-        match item(Some(from), &key) {
+        match there.get(&key) {
             Some(there) if is_rows => missing(&inner, member, there, out),
             Some(_) => {}
             None => {
@@ -98,9 +99,10 @@ impl Claim<'_> {
         } else if there == drafted {
             tile.laid = false;
         }
+        let drafted = Members::of(draft);
         for member in node.items() {
             let key = member_key(member);
-            let own_draft = item(draft, &key);
+            let own_draft = drafted.get(&key);
             match shape {
                 Shape::Records { keys: record, .. } => {
                     if let Some(tile) = self.tile(member) {

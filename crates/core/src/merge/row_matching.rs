@@ -2,17 +2,39 @@
 
 use super::tile::Tile;
 use super::walk::Drafts;
-use super::whole::{item, keys};
+use super::whole::{Members, keys};
 use crate::definition::Node;
 use crate::merge::member_key;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 /// Which of a person's rows is which of the drafts'. Rows are known by their tiles: two may have one title, one of them hidden.
 pub(super) struct Matching {
     /// Titles of the accepted draft → yours.
-    before: Vec<(String, u32)>,
+    before: Pairs,
     /// Titles of the changed draft → yours.
-    now: Vec<(String, u32)>,
+    now: Pairs,
+}
+
+/// Titles of a draft's rows with your rows: each of them once.
+#[derive(Default)]
+struct Pairs {
+    yours: BTreeMap<String, u32>,
+    titles: BTreeMap<u32, String>,
+}
+
+impl Pairs {
+    fn is_free(&self, title: &str, own: u32) -> bool {
+        !self.yours.contains_key(title) && !self.titles.contains_key(&own)
+    }
+
+    fn pair(&mut self, title: &str, own: u32) {
+        self.yours.insert(title.to_owned(), own);
+        self.titles.insert(own, title.to_owned());
+    }
+
+    fn has(&self, title: &str, own: u32) -> bool {
+        self.yours.get(title) == Some(&own)
+    }
 }
 
 impl Matching {
@@ -20,15 +42,16 @@ impl Matching {
     /// any other is known by what the generator calls it, so that it is the same whichever way the database came.
     pub(super) fn of(yours: &Node, drafts: Drafts<'_>, tiles: &[Tile], are_titled: bool) -> Matching {
         let was_hidden = |row: &Node| tiles.get(row.tile as usize).is_some_and(|t| t.was_hidden);
-        let (old, new) = (keys(drafts.accepted), keys(drafts.changed));
+        let titles = |draft: Option<&Node>| keys(draft).into_iter().collect::<BTreeSet<String>>();
+        let (old, new) = (titles(drafts.accepted), titles(drafts.changed));
         let (hidden, shown): (Vec<&Node>, Vec<&Node>) = yours.items().iter().partition(|row| was_hidden(row));
         // What the accepted draft has is what is shown, if it is there at all; a person's own section only where nothing is called so.
         let otherwise: Vec<&Node> = shown.iter().copied().filter(|row| is_called_otherwise(row, tiles)).collect();
         let groups: [(&[&Node], &[&Node]); 4] = [(&shown, &otherwise), (&hidden, &[]), (&[], &shown), (&[], &hidden)];
-        let before = pairs(drafts.accepted, &old, &groups, Vec::new());
+        let before = pairs(drafts.accepted, &old, &groups, Pairs::default());
         let all: Vec<&Node> = yours.items().iter().collect();
         let told: Vec<&Node> = all.iter().copied().filter(|row| !are_titled || is_called_otherwise(row, tiles)).collect();
-        let mut now = Vec::new();
+        let mut now = Pairs::default();
         if are_titled {
             let drafted: Vec<&Node> =
                 shown.iter().chain(&hidden).copied().filter(|row| !is_own(row, tiles) && !is_called_otherwise(row, tiles)).collect();
@@ -36,10 +59,9 @@ impl Matching {
             by_most_shared(drafts.changed, &told, &before, &mut now);
         }
         // A row of the changed draft is what the same row was before.
-        let is_free = |(title, own): &&(String, u32), now: &[(String, u32)]| !now.iter().any(|(t, o)| t == title || o == own);
-        for pair in before.iter().filter(|(title, _)| new.contains(title)) {
-            if is_free(&pair, &now) {
-                now.push(pair.clone());
+        for (title, own) in before.yours.iter().filter(|(title, _)| new.contains(*title)) {
+            if now.is_free(title, *own) {
+                now.pair(title, *own);
             }
         }
         let now = pairs(drafts.changed, &new, &[(&all, &told)], now);
@@ -47,56 +69,52 @@ impl Matching {
     }
 
     pub(super) fn yours_for(&self, title: &str) -> Option<u32> {
-        self.now.iter().find(|(t, _)| t == title).map(|(_, own)| *own)
+        self.now.yours.get(title).copied()
     }
 
     pub(super) fn yours_before(&self, title: &str) -> Option<u32> {
-        self.before.iter().find(|(t, _)| t == title).map(|(_, own)| *own)
+        self.before.yours.get(title).copied()
     }
 
     /// The row of the accepted draft that one of yours is.
-    pub(super) fn row_before<'a>(&self, draft: Option<&'a Node>, own: u32) -> Option<&'a Node> {
-        self.before.iter().find(|(_, o)| *o == own).and_then(|(title, _)| item(draft, title))
+    pub(super) fn row_before<'a>(&self, draft: &Members<'a>, own: u32) -> Option<&'a Node> {
+        self.before.titles.get(&own).and_then(|title| draft.get(title))
     }
 
     pub(super) fn is_there(&self, own: u32) -> bool {
-        self.before.iter().chain(&self.now).any(|(_, o)| *o == own)
+        self.before.titles.contains_key(&own) || self.is_there_now(own)
     }
 
     pub(super) fn is_there_now(&self, own: u32) -> bool {
-        self.now.iter().any(|(_, o)| *o == own)
+        self.now.titles.contains_key(&own)
     }
 }
 
 /// Pairs the other rows of a draft with yours by most shared members, whatever they are called: of equals, the row that was called
 /// so before, then the one that is called so.
-fn by_most_shared(draft: Option<&Node>, yours: &[&Node], before: &[(String, u32)], pairs: &mut Vec<(String, u32)>) {
+fn by_most_shared(draft: Option<&Node>, yours: &[&Node], before: &Pairs, pairs: &mut Pairs) {
     let mut found: Vec<(usize, bool, bool, &Node, u32)> = Vec::new();
     for row in rows(draft) {
         for own in yours {
             let (count, title) = (shared(row, own), member_key(row));
-            let was_called = before.iter().any(|(t, o)| *t == title && *o == own.tile);
             if count > 0 {
-                found.push((count, was_called, member_key(own) == title, row, own.tile));
+                found.push((count, before.has(&title, own.tile), member_key(own) == title, row, own.tile));
             }
         }
     }
     found.sort_by_key(|(count, was_called, is_called, ..)| std::cmp::Reverse((*count, *was_called, *is_called)));
     for (.., row, own) in found {
         let title = member_key(row);
-        if !pairs.iter().any(|(t, o)| *t == title || *o == own) {
-            pairs.push((title, own));
+        if pairs.is_free(&title, own) {
+            pairs.pair(&title, own);
         }
     }
 }
 
 /// Pairs the rows of a draft with those of each group in turn: by title, then with those that are known by what is in them, by most
 /// shared members with a row whose title the draft hasn't.
-fn pairs(draft: Option<&Node>, titles: &[String], groups: &[(&[&Node], &[&Node])], known: Vec<(String, u32)>) -> Vec<(String, u32)> {
+fn pairs(draft: Option<&Node>, titles: &BTreeSet<String>, groups: &[(&[&Node], &[&Node])], known: Pairs) -> Pairs {
     let mut pairs = known;
-    let titles: BTreeSet<&String> = titles.iter().collect();
-    let mut paired: BTreeSet<String> = pairs.iter().map(|(title, _)| title.clone()).collect();
-    let mut taken: BTreeSet<u32> = pairs.iter().map(|(_, own)| *own).collect();
     for (titled, by_members) in groups {
         let mut called: BTreeMap<String, Vec<&Node>> = BTreeMap::new();
         titled.iter().for_each(|row| called.entry(member_key(row)).or_default().push(row));
@@ -104,20 +122,18 @@ fn pairs(draft: Option<&Node>, titles: &[String], groups: &[(&[&Node], &[&Node])
         for by_title in [true, false] {
             for row in rows(draft) {
                 let title = member_key(row);
-                if paired.contains(&title) {
+                if pairs.yours.contains_key(&title) {
                     continue;
                 }
+                let is_free = |row: &&Node| !pairs.titles.contains_key(&row.tile);
                 let found = if by_title {
-                    let named: Vec<&Node> =
-                        called.get(&title).into_iter().flatten().copied().filter(|row| !taken.contains(&row.tile)).collect();
+                    let named: Vec<&Node> = called.get(&title).into_iter().flatten().copied().filter(is_free).collect();
                     most_shared(row, named.iter().copied()).or(named.first().copied())
                 } else {
-                    most_shared(row, others.iter().copied().filter(|row| !taken.contains(&row.tile)))
+                    most_shared(row, others.iter().copied().filter(is_free))
                 };
                 if let Some(own) = found {
-                    paired.insert(title.clone());
-                    taken.insert(own.tile);
-                    pairs.push((title, own.tile));
+                    pairs.pair(&title, own.tile);
                 }
             }
         }
@@ -153,8 +169,8 @@ fn most_shared<'a>(row: &Node, rows: impl Iterator<Item = &'a Node>) -> Option<&
 
 fn shared(a: &Node, b: &Node) -> usize {
     let members = |n: &Node| keys(n.get("fields").or(n.get("items")));
-    let b = members(b);
-    members(a).iter().filter(|m| b.contains(m)).count()
+    let b: HashSet<String> = members(b).into_iter().collect();
+    members(a).iter().filter(|m| b.contains(*m)).count()
 }
 
 #[cfg(test)]
@@ -211,11 +227,7 @@ mod tests {
             let mine = rows_of(yours, &mut tiles);
             let (accepted, changed) = (rows_of(accepted, &mut Vec::new()), rows_of(changed, &mut Vec::new()));
             let matching = Matching::of(&mine, Drafts { accepted: Some(&accepted), changed: Some(&changed) }, &tiles, true);
-            let told = |pairs: &[(String, u32)]| {
-                let mut all: Vec<String> = pairs.iter().map(|(title, own)| format!("{title}={}", own / 2)).collect();
-                all.sort();
-                all.join(" ")
-            };
+            let told = |pairs: &Pairs| pairs.yours.iter().map(|(title, own)| format!("{title}={}", own / 2)).collect::<Vec<_>>().join(" ");
             assert_eq!((told(&matching.before), told(&matching.now)), (before.to_owned(), now.to_owned()), "{yours}");
         }
     }

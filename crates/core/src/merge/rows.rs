@@ -4,9 +4,10 @@
 use super::questions::Limit;
 use super::row_matching::{Matching, rows};
 use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk};
-use super::whole::{has_own, item, keys, numbered, place_by};
+use super::whole::{Members, has_own, item, keys, numbered, place_by};
 use crate::definition::{Node, Shape, Value};
 use crate::merge::{Element, member_key};
+use std::collections::{HashMap, HashSet};
 
 impl Walk<'_> {
     /// An array of names.
@@ -19,6 +20,8 @@ impl Walk<'_> {
         // What is on a page a person laid out stays until its column goes; what it is searched and sorted by is no layout.
         let hand_laid = element.last() == "fields" && self.given.placement.is_hand_laid(element);
         let (accepted, changed) = (keys(drafts.accepted), keys(drafts.changed));
+        let was: HashSet<&String> = accepted.iter().collect();
+        let is: HashSet<&String> = changed.iter().collect();
         let Value::List(items) = &mut node.value else { return };
         for member in items.iter() {
             let key = member_key(member);
@@ -26,16 +29,16 @@ impl Walk<'_> {
             if tile.own {
                 continue;
             }
-            if changed.contains(&key) {
+            if is.contains(&key) {
                 if tile.away {
                     tile.away = false;
                     AGAIN.clone_into(&mut tile.because);
                     // It went before a person laid the page out: it goes again with its cause.
                     tile.added |= hand_laid;
-                } else if !accepted.contains(&key) && !tile.was_hidden {
+                } else if !was.contains(&key) && !tile.was_hidden {
                     tile.stays = true;
                 }
-            } else if accepted.contains(&key) && !tile.away {
+            } else if was.contains(&key) && !tile.away {
                 if tile.stays {
                     tile.stays = false;
                 } else if !hand_laid || tile.added {
@@ -46,16 +49,18 @@ impl Walk<'_> {
             }
         }
         let mut there: Vec<String> = items.iter().map(member_key).collect();
-        for (key, new) in changed.iter().zip(rows(drafts.changed)) {
-            let is_out = [element, now].iter().any(|at| self.given.left_out.contains(&at.member(key).encode()));
-            let comes = !there.contains(key) && !accepted.contains(key) && !is_out;
+        let mut has: HashSet<String> = there.iter().cloned().collect();
+        for (key, new) in changed.iter().zip(rows(drafts.changed)).filter(|(key, _)| !was.contains(key)) {
+            let is_out = || [element, now].iter().any(|at| self.given.left_out.contains(&at.member(key).encode()));
+            let comes = !has.contains(key) && !is_out();
             if comes && self.given.placement.admits(element, key) {
                 let at = place_by(&changed, key, &there);
                 items.insert(at, numbered(new.clone(), self.tiles, NEW));
                 there.insert(at, key.clone());
+                has.insert(key.clone());
             }
         }
-        let lost = accepted.iter().filter(|key| !changed.contains(key) && !there.contains(key));
+        let lost = accepted.iter().filter(|key| !is.contains(key) && !has.contains(*key));
         self.left_out.extend(lost.map(|key| element.member(key).encode()));
         let shown = super::whole::shown(node, self.tiles);
         let is_own = self.tile(node).laid || node.items().iter().any(|m| self.tiles.get(m.tile as usize).is_some_and(|t| t.own));
@@ -75,14 +80,17 @@ impl Walk<'_> {
         }
         let matching = Matching::of(node, drafts, self.tiles, ["sections", "menu"].contains(&element.last()));
         let Value::List(items) = &mut node.value else { return };
+        let (accepted_rows, changed_rows) = (Members::of(drafts.accepted), Members::of(drafts.changed));
+        let places = |items: &[Node]| items.iter().enumerate().rev().map(|(at, row)| (row.tile, at)).collect::<HashMap<u32, usize>>();
+        let there = places(items);
         let mut previous: Option<u32> = None;
         let mut new_rows: Vec<(Option<u32>, Node)> = Vec::new();
         for row in rows(drafts.changed) {
             let title = member_key(row);
-            let before = item(drafts.accepted, &title);
+            let before = accepted_rows.get(&title);
             if let Some(own) = matching.yours_for(&title) {
-                let accepted = matching.row_before(drafts.accepted, own);
-                if let Some(mine) = items.iter_mut().find(|i| i.tile == own) {
+                let accepted = matching.row_before(&accepted_rows, own);
+                if let Some(mine) = there.get(&own).and_then(|at| items.get_mut(*at)) {
                     let member = element.member(&member_key(mine));
                     let at = self.tile(mine).at.clone();
                     let tile = self.tile(mine);
@@ -115,16 +123,18 @@ impl Walk<'_> {
             let behind = after.and_then(|a| items.iter().position(|i| i.tile == a)).map(|at| at + 1);
             items.insert(behind.unwrap_or(if hand_laid { items.len() } else { 0 }), new);
         }
+        let there = places(items);
         for row in rows(drafts.accepted) {
             let title = member_key(row);
             let Some(own) = matching.yours_before(&title) else {
-                if item(drafts.changed, &title).is_none() {
+                if changed_rows.get(&title).is_none() {
                     self.left_out.insert(element.member(&title).encode());
                 }
                 continue;
             };
             // Another row may be called so now.
-            if let Some(mine) = items.iter_mut().find(|i| i.tile == own && !matching.is_there_now(own)) {
+            let at = there.get(&own).filter(|_| !matching.is_there_now(own));
+            if let Some(mine) = at.and_then(|at| items.get_mut(*at)) {
                 self.row_lost(element, mine, row, record, hand_laid);
             }
         }
@@ -256,7 +266,8 @@ impl Walk<'_> {
     /// Choices of a person's own, or in a person's own words, that the database accepts no more are a question; those it
     /// accepts again come back.
     fn choices(&mut self, element: &Element, node: &mut Node, drafts: Drafts<'_>) {
-        let accepts = |key: &str| drafts.changed.is_none_or(|changed| changed.items().is_empty()) || item(drafts.changed, key).is_some();
+        let changed = Members::of(drafts.changed);
+        let accepts = |key: &str| drafts.changed.is_none_or(|changed| changed.items().is_empty()) || changed.get(key).is_some();
         for row in node.items() {
             let key = member_key(row);
             let tile = self.tile(row);

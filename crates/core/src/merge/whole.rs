@@ -8,6 +8,7 @@ use super::tile::Tile;
 use super::{Element, member_key};
 use crate::definition::{FileKey, Node, Seg, Tree, Value};
 use rayon::prelude::*;
+use std::collections::HashMap;
 
 /// Whether a node stands as a draft has it and nothing is remembered of it: then no step of a merge has anything to do there.
 pub(super) fn is_as_drafted(node: &Node, draft: Option<&Node>, tiles: &[Tile]) -> bool {
@@ -110,6 +111,23 @@ pub(super) fn has_own(node: &Node, tiles: &[Tile]) -> bool {
 /// The keys of an array's members.
 pub(super) fn keys(node: Option<&Node>) -> Vec<String> {
     node.map(|n| n.items().iter().map(member_key).collect()).unwrap_or_default()
+}
+
+/// The members of an array by their keys: of those with one key, the first.
+pub(super) struct Members<'a>(HashMap<String, &'a Node>);
+
+impl<'a> Members<'a> {
+    pub(super) fn of(array: Option<&'a Node>) -> Members<'a> {
+        let mut members = HashMap::new();
+        for member in array.map(Node::items).unwrap_or_default() {
+            members.entry(member_key(member)).or_insert(member);
+        }
+        Members(members)
+    }
+
+    pub(super) fn get(&self, key: &str) -> Option<&'a Node> {
+        self.0.get(key).copied()
+    }
 }
 
 /// The member of an array with a key.
