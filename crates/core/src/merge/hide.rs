@@ -1,17 +1,21 @@
 //! Step 4: what names something lost is hidden, and then what can't be without something hidden, until nothing more follows.
 
 use super::carried::Lost;
+use super::mentions::Mentions;
 use super::tile::StandIn;
 use super::whole::{Whole, element};
 use crate::access::NOBODY;
-use crate::definition::{EntityIndex, FileKey, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path, references};
+use crate::definition::{EntityIndex, FileKey, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path};
 use crate::merge::{Element, Thing};
 use crate::schema::Schema;
 use crate::sql;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// What decides about hiding.
+#[derive(Clone, Copy)]
 pub(super) struct Hiding<'a> {
+    /// What names what in the definition.
+    pub mentions: &'a Mentions,
     /// The schema with everything that is lost.
     pub all: &'a Schema,
     pub lost: &'a Lost,
@@ -41,9 +45,7 @@ type Spot = (FileKey, Vec<Seg>);
 
 struct Run<'a> {
     hiding: &'a Hiding<'a>,
-    index: EntityIndex,
-    references: Vec<Reference>,
-    by_referent: BTreeMap<Referent, Vec<usize>>,
+    mentions: &'a Mentions,
     /// What is hidden by what it names.
     gone: BTreeMap<Spot, Vec<Thing>>,
     /// Values that a stand-in takes the place of.
@@ -55,10 +57,9 @@ struct Run<'a> {
 
 /// Works out what is hidden for what it names, and puts stand-ins where a value can't be without one.
 pub(super) fn hide(whole: &mut Whole, hiding: &Hiding<'_>) -> Told {
-    let mut run = Run::of(whole, hiding);
+    let mut run = Run::of(hiding);
     let mut told = Told::default();
-    for at in run.by_referent.get(&Referent::Doubtful).into_iter().flatten() {
-        let Some(reference) = run.references.get(*at) else { continue };
+    for reference in hiding.mentions.of_referent(&Referent::Doubtful) {
         let Some(root) = whole.tree.files.get(&reference.file) else { continue };
         let text = root.at_path(&reference.path).and_then(Node::as_text).unwrap_or_default();
         let words: Vec<&str> = hiding.words.iter().map(String::as_str).collect();
@@ -74,7 +75,7 @@ pub(super) fn hide(whole: &mut Whole, hiding: &Hiding<'_>) -> Told {
 
 /// Says of what was hidden and is shown again, which of these it named.
 pub(super) fn tell_back(whole: &mut Whole, hiding: &Hiding<'_>) {
-    let mut run = Run::of(whole, hiding);
+    let mut run = Run::of(hiding);
     run.start_with_lost(whole);
     run.follow(whole);
     for ((file, path), things) in run.gone.iter().chain(run.pending.iter().map(|(spot, (_, things))| (spot, things))) {
@@ -91,18 +92,10 @@ pub(super) fn tell_back(whole: &mut Whole, hiding: &Hiding<'_>) {
 }
 
 impl<'a> Run<'a> {
-    fn of(whole: &Whole, hiding: &'a Hiding<'a>) -> Run<'a> {
-        let index = EntityIndex::of(&whole.tree);
-        let references = references(&whole.tree, &index, hiding.all);
-        let mut by_referent: BTreeMap<Referent, Vec<usize>> = BTreeMap::new();
-        for (at, reference) in references.iter().enumerate() {
-            by_referent.entry(reference.to.clone()).or_default().push(at);
-        }
+    fn of(hiding: &'a Hiding<'a>) -> Run<'a> {
         Run {
             hiding,
-            index,
-            references,
-            by_referent,
+            mentions: hiding.mentions,
             gone: BTreeMap::new(),
             pending: BTreeMap::new(),
             asked: BTreeMap::new(),
@@ -120,20 +113,17 @@ impl<'a> Run<'a> {
 
     /// What is lost in the database.
     fn start_with_lost(&mut self, whole: &Whole) {
-        let lost: Vec<(Referent, Vec<Thing>)> = self
-            .by_referent
-            .keys()
-            .filter_map(|to| {
-                let thing = match to {
-                    Referent::Table(table) => Thing::table(table),
-                    Referent::Column { table, column } => Thing::column(table, column),
-                    _ => return None,
-                };
-                Some((to.clone(), vec![self.hiding.lost.of_thing(&thing)?]))
-            })
-            .collect();
-        for (to, things) in lost {
-            self.mentions_go(whole, &to, &things);
+        let of_lost = |to: &Referent| {
+            let thing = match to {
+                Referent::Table(table) => Thing::table(table),
+                Referent::Column { table, column } => Thing::column(table, column),
+                _ => return None,
+            };
+            self.hiding.lost.of_thing(&thing)
+        };
+        let lost: Vec<(&Referent, Thing)> = self.mentions.by_referent().filter_map(|(to, _)| Some((to, of_lost(to)?))).collect();
+        for (to, thing) in lost {
+            self.mentions_go(whole, to, &[thing]);
         }
     }
 
@@ -163,17 +153,16 @@ impl<'a> Run<'a> {
     /// What is hidden and names what a person has deleted stays hidden.
     fn hide_orphans(&mut self, whole: &Whole) {
         let is_there = |to: &Referent| match to {
-            Referent::Field { entity, field } => self.index.entities.get(entity).is_some_and(|e| e.fields.contains_key(field)),
-            Referent::Entity(entity) => self.index.entities.contains_key(entity),
+            Referent::Field { entity, field } => self.mentions.index.entities.get(entity).is_some_and(|e| e.fields.contains_key(field)),
+            Referent::Entity(entity) => self.mentions.index.entities.contains_key(entity),
             Referent::Page { entity, page } => whole.tree.has_page(entity, page),
             _ => true,
         };
-        let gone: Vec<usize> = self.by_referent.iter().filter(|(to, _)| !is_there(to)).flat_map(|(_, all)| all.iter().copied()).collect();
-        for at in gone {
-            let Some(reference) = self.references.get(at).cloned() else { continue };
+        let gone: Vec<&Reference> = self.mentions.by_referent().filter(|(to, _)| !is_there(to)).flat_map(|(_, all)| all).collect();
+        for reference in gone {
             let was_hidden = whole.tree.get(&reference.file, &reference.path).and_then(|n| whole.tile(n)).is_some_and(|t| t.was_hidden);
             if was_hidden {
-                self.goes(whole, &reference, &[]);
+                self.goes(whole, reference, &[]);
             }
         }
     }
@@ -184,21 +173,17 @@ impl<'a> Run<'a> {
             return;
         }
         if let Referent::Entity(entity) = referent {
-            let of_entity =
-                |to: &Referent| matches!(to, Referent::Field { entity: e, .. } | Referent::Page { entity: e, .. } if e == entity);
-            let inner: Vec<Referent> = self.by_referent.keys().filter(|to| of_entity(to)).cloned().collect();
-            for to in inner {
+            for to in self.mentions.inside(entity) {
                 self.dead.insert(to.clone());
-                self.mentions_go(whole, &to, things);
+                self.mentions_go(whole, to, things);
             }
         }
         self.mentions_go(whole, referent, things);
     }
 
     fn mentions_go(&mut self, whole: &Whole, referent: &Referent, things: &[Thing]) {
-        for at in self.by_referent.get(referent).cloned().unwrap_or_default() {
-            let Some(reference) = self.references.get(at).cloned() else { continue };
-            self.goes(whole, &reference, things);
+        for reference in self.mentions.of_referent(referent) {
+            self.goes(whole, reference, things);
         }
     }
 
@@ -261,7 +246,7 @@ impl<'a> Run<'a> {
             }
             // Columns that only the query gives go with it.
             [Seg::Key(source), Seg::Key(select)] if source == "source" && select == "select" => {
-                let Some(known) = self.index.entities.get(&entity) else { return };
+                let Some(known) = self.mentions.index.entities.get(&entity) else { return };
                 let table = self.hiding.all.table(&known.table);
                 let only = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| !table.is_some_and(|t| t.reads(c))));
                 let spots: Vec<Spot> = only.map(|(f, _)| (file.clone(), vec!["field".into(), Seg::Key(f.clone())])).collect();

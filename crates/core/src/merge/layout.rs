@@ -30,7 +30,8 @@ pub(super) struct Placement {
     pages: BTreeMap<String, BTreeMap<String, BTreeSet<String>>>,
     /// New fields that are hidden because what they may replace was.
     pub hidden: BTreeSet<(String, String)>,
-    columns: BTreeMap<(String, String), String>,
+    /// The definition's entities.
+    yours: EntityIndex,
     /// The questions, answered or not.
     pub questions: Vec<Question>,
 }
@@ -52,11 +53,6 @@ impl Placement {
         let mut placement = Placement { hidden: input.hidden.clone(), ..Placement::default() };
         let (yours, drafted) = (EntityIndex::of(&input.whole.tree), EntityIndex::of(input.changed_draft));
         for (entity, known) in &yours.entities {
-            for (field, names) in &known.fields {
-                if let Some(column) = names.columns.first() {
-                    placement.columns.insert((entity.clone(), field.clone()), name::dotted(&known.table, column));
-                }
-            }
             let (Some(mine), Some(changed_draft)) = (input.whole.tree.entity(entity), input.changed_draft.entity(entity)) else { continue };
             for page in mine.get("page").map(Node::entries).unwrap_or_default() {
                 if is_hand_laid(&page.node, &input.whole.tiles) {
@@ -70,6 +66,7 @@ impl Placement {
                 }
             }
         }
+        placement.yours = yours;
         placement
     }
 
@@ -145,8 +142,9 @@ impl Placement {
     /// The name of the question about a limit.
     pub fn limit_question(&self, element: &Element) -> String {
         let field = element.key_at(1).unwrap_or_default();
-        let column = self.columns.get(&(element.file.name().to_owned(), field.to_owned()));
-        format!("limit/{}/{}", column.map_or(field, String::as_str), element.last())
+        let known = self.yours.entities.get(element.file.name());
+        let column = known.and_then(|known| Some(name::dotted(&known.table, known.fields.get(field)?.columns.first()?)));
+        format!("limit/{}/{}", column.as_deref().unwrap_or(field), element.last())
     }
 }
 

@@ -20,6 +20,7 @@ mod identities;
 #[cfg(test)]
 mod laws;
 mod layout;
+mod mentions;
 mod narrow;
 mod outcome;
 mod part;

@@ -7,6 +7,7 @@ use super::follow::FieldNaming;
 use super::hide::{Hiding, Told as Hidden, hide, key_title, names_hidden, tell_back};
 use super::identities::Identities;
 use super::layout::{LayoutInput, Placement};
+use super::mentions::Mentions;
 use super::outcome::{MergeInput, Outcome};
 use super::questions::{about_limit, source_question};
 use super::references::with_kept_references;
@@ -140,18 +141,22 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     // Most definitions of most days hide nothing.
     let has_hidden = !carried.known.lost.is_empty()
         || whole.tiles.iter().any(|t| t.was_hidden || t.away || t.refused || t.stand_in.as_ref().is_some_and(|s| !s.limit));
+    let tells_back = !carried.back.is_empty();
+    // Hiding changes what stands in tiles, and no name: these are found once.
+    let mentions = if has_hidden || tells_back { Mentions::of(&whole.tree, &carried.all) } else { Mentions::default() };
+    let hiding = Hiding {
+        mentions: &mentions,
+        all: &carried.all,
+        lost: &lost,
+        words: &words,
+        given_up: &given_up,
+        wanting: &BTreeSet::new(),
+        concealed: &concealed,
+        changed_draft: &changed_draft,
+    };
     let mut lacking = BTreeSet::new();
     let told = loop {
-        let hiding = Hiding {
-            all: &carried.all,
-            lost: &lost,
-            words: &words,
-            given_up: &given_up,
-            wanting: &lacking,
-            concealed: &concealed,
-            changed_draft: &changed_draft,
-        };
-        let told = if has_hidden { hide(&mut whole, &hiding) } else { Hidden::default() };
+        let told = if has_hidden { hide(&mut whole, &Hiding { wanting: &lacking, ..hiding }) } else { Hidden::default() };
         empty(&mut whole);
         let more: BTreeSet<_> = wanting(&whole).difference(&lacking).cloned().collect();
         if more.is_empty() {
@@ -166,20 +171,8 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
             tile.away = false;
         }
     }
-    if !carried.back.is_empty() {
-        let (back, nothing) = (Lost::things(carried.back.iter().cloned()), BTreeSet::new());
-        tell_back(
-            &mut whole,
-            &Hiding {
-                all: &carried.all,
-                lost: &back,
-                words: &[],
-                given_up: &given_up,
-                wanting: &nothing,
-                concealed: &concealed,
-                changed_draft: &changed_draft,
-            },
-        );
+    if tells_back {
+        tell_back(&mut whole, &Hiding { lost: &Lost::things(carried.back.iter().cloned()), words: &[], ..hiding });
     }
     doubtful.extend(told.doubtful.iter().filter(|e| !doubtful.contains(e)).cloned().collect::<Vec<_>>());
 
@@ -220,7 +213,8 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
         is_new || index.entities.get(entity).is_some_and(|e| e.key.iter().any(is_lost_now))
     };
     questions.extend(key_questions(given.answers, &drafted.keys, &asks));
-    let unasked = given.answers.keys().filter(|a| !questions.iter().any(|q| q.name == **a) && !a.starts_with("done/")).cloned().collect();
+    let asked: BTreeSet<&String> = questions.iter().map(|question| &question.name).collect();
+    let unasked = given.answers.keys().filter(|answer| !asked.contains(answer) && !answer.starts_with("done/")).cloned().collect();
     let known = Identities { left_out, later: tables.later, start_role: given.known.start_role.clone(), ..carried.known };
     let doubtful = doubtful.iter().filter(|e| tree.files.get(&e.file).is_some_and(|root| e.resolve(root).is_some())).cloned().collect();
     Outcome {
