@@ -57,11 +57,15 @@ impl Spoken {
 impl Names {
     /// Counts the words of both schemas' columns.
     pub fn of(accepted: &Schema, changed: &Schema) -> Names {
-        let mut names = Names::default();
+        // Most names stand in many tables: each is taken apart once.
+        let mut columns: BTreeMap<&str, usize> = BTreeMap::new();
         for column in accepted.tables.iter().chain(&changed.tables).flat_map(|t| &t.columns) {
-            names.columns += 1;
-            for word in name::words(&column.name) {
-                *names.counts.entry(word).or_default() += 1;
+            *columns.entry(&column.name).or_default() += 1;
+        }
+        let mut names = Names { columns: columns.values().sum(), ..Names::default() };
+        for (column, seen) in columns {
+            for word in name::words(column) {
+                *names.counts.entry(word).or_default() += seen;
             }
         }
         names

@@ -4,7 +4,7 @@
 use super::alike::Names;
 use super::signs::{Levels, Pair, Sign};
 use super::weights::CHANCE;
-use crate::schema::{Column, ColumnType, Schema};
+use crate::schema::{Column, ColumnType, Kind, Schema};
 use std::collections::BTreeMap;
 
 /// Most chance pairs that are looked at.
@@ -19,7 +19,7 @@ pub struct Chance {
     counts: [[f64; Sign::LEVELS]; Sign::ALL.len()],
     pairs: f64,
     /// How often each type is declared.
-    types: BTreeMap<String, f64>,
+    types: BTreeMap<Declared, f64>,
     columns: f64,
 }
 
@@ -28,7 +28,7 @@ impl Chance {
     pub fn of(accepted: &Schema, changed: &Schema, names: &Names) -> Chance {
         let mut chance = Chance { counts: Default::default(), pairs: 0.0, types: BTreeMap::new(), columns: 0.0 };
         for column in accepted.tables.iter().chain(&changed.tables).flat_map(|t| &t.columns) {
-            *chance.types.entry(spelled(&column.column_type)).or_default() += 1.0;
+            *chance.types.entry(declared(&column.column_type)).or_default() += 1.0;
             chance.columns += 1.0;
         }
         let tables: Vec<_> = accepted.tables.iter().filter_map(|t| Some((t, changed.table(&t.name)?))).collect();
@@ -69,7 +69,7 @@ impl Chance {
             Sign::Slot | Sign::Elsewhere | Sign::Rewriting => general,
             // The same type says the more the rarer it is.
             Sign::Type if level == 3 => {
-                let seen = self.types.get(&spelled(&lost.column_type)).copied().unwrap_or(0.0);
+                let seen = self.types.get(&declared(&lost.column_type)).copied().unwrap_or(0.0);
                 (seen + 1.0 + TRUST * general) / (self.columns + TRUST)
             }
             _ => (self.counts[sign as usize][level] + TRUST * general) / (self.pairs + TRUST),
@@ -77,6 +77,9 @@ impl Chance {
     }
 }
 
-fn spelled(of: &ColumnType) -> String {
-    format!("{:?} {:?} {:?}", of.kind, of.size, of.scale)
+/// A type as far as it counts here.
+type Declared = (Kind, Option<u32>, Option<u32>);
+
+fn declared(of: &ColumnType) -> Declared {
+    (of.kind, of.size, of.scale)
 }
