@@ -5,12 +5,13 @@
 #![no_main]
 
 use libfuzzer_sys::{Corpus, fuzz_target};
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::LazyLock;
 use ysomorph_core::impact::check;
 use ysomorph_core::merge::merge;
 use ysomorph_core::schema::Schema;
-use ysomorph_workspace::{OpenError, Workspace};
+use ysomorph_workspace::{Closed, OpenError, Workspace};
 
 struct Bench {
     root: PathBuf,
@@ -52,6 +53,10 @@ fn looked_at(workspace: Result<Workspace, OpenError>, changed: &Schema) {
     }
 }
 
+fn opened_for(bench: &Bench) -> Result<Workspace, OpenError> {
+    Workspace::open_for(Closed::read(&bench.root, true)?, &bench.changed, &BTreeSet::new(), false)
+}
+
 // The path of a file on a line, and its bytes.
 fuzz_target!(|input: &[u8]| -> Corpus {
     let Some(end) = input.iter().position(|byte| *byte == b'\n') else { return Corpus::Reject };
@@ -69,7 +74,7 @@ fuzz_target!(|input: &[u8]| -> Corpus {
     });
     std::fs::write(&path, indexed.as_deref().unwrap_or(bytes)).expect("written");
     looked_at(Workspace::open(&bench.root), &bench.changed);
-    looked_at(Workspace::open_for(&bench.root, &bench.changed, &Default::default(), false), &bench.changed);
+    looked_at(opened_for(bench), &bench.changed);
     std::fs::write(&path, as_it_was).expect("put back");
     Corpus::Keep
 });

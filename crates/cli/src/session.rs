@@ -13,7 +13,7 @@ use ysomorph_core::name::shown;
 use ysomorph_core::schema::Schema;
 use ysomorph_report::{Report, SchemaDigests};
 use ysomorph_sources::{DataKey, Source, count, measure};
-use ysomorph_workspace::{Config, DatabaseConfig, OpenError, Workspace, configuration, kept_data_key};
+use ysomorph_workspace::{Closed, Config, DatabaseConfig, OpenError, Workspace, configuration, kept_data_key};
 
 /// Names the database instead of the configuration.
 const URL_VARIABLE: &str = "YSOMORPH_URL";
@@ -125,7 +125,7 @@ impl Session {
     }
 
     fn open_also(&self, changed: &Schema, also: &BTreeSet<String>, opening: Opening) -> Result<Workspace, CliError> {
-        self.opened(|| Workspace::open_for(&self.folder, changed, also, opening == Opening::Merge))
+        self.opened(|| Workspace::open_for(Closed::read(&self.folder, true)?, changed, also, opening == Opening::Merge))
     }
 
     /// The workspace as it is opened so.
@@ -145,8 +145,15 @@ impl Session {
             && let Ok(Some((_, config))) = configuration(&self.folder)
         {
             let source = self.changed_source(&config)?;
-            let changed = Session::read(&source, &config.database)?;
-            return Ok((self.open_also(&changed, &BTreeSet::new(), opening)?, source, changed));
+            // What stands in the files is read while the database answers.
+            let (files, changed) = std::thread::scope(|both| {
+                let files = both.spawn(|| Closed::read(&self.folder, true));
+                let changed = Session::read(&source, &config.database);
+                (files.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), changed)
+            });
+            let changed = changed?;
+            let workspace = self.opened(|| Workspace::open_for(files?, &changed, &BTreeSet::new(), opening == Opening::Merge))?;
+            return Ok((workspace, source, changed));
         }
         let workspace = self.open()?;
         let source = self.changed_source(&workspace.config)?;
@@ -282,7 +289,7 @@ pub fn bare_report(command: &str, session: &Session, workspace: &Workspace, chan
         texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
         counts: counts(workspace),
         pages: pages(workspace),
-        joined: workspace.joined().to_vec(),
+        joined: workspace.joined().cloned().collect(),
         ..bare(command)
     }
 }

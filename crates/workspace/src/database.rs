@@ -1,11 +1,11 @@
 //! What a workspace knows of its database: what changed in it is told without opening the definition.
 
+use crate::closed::OpenError;
 use crate::data_key::DATA_KEY;
 use crate::decisions;
 use crate::files::read_text;
 use crate::folder;
 use crate::kept::{KNOWN, Stored};
-use crate::open::OpenError;
 use crate::state::{ACCEPTED, Texts, accepted_of};
 use std::collections::BTreeMap;
 use std::path::Path;

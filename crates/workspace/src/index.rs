@@ -12,7 +12,8 @@ use std::sync::Arc;
 use ysomorph_core::definition::{FileKey, Sleeper};
 
 const FOLDER: &str = ".ysomorph/index";
-/// The digest of the rest in its first line, and then JSON: of damaged bytes some could still be read.
+/// The digest of the rest in its first line, what it is of in the second, and then an entity a line: of damaged bytes some could still
+/// be read.
 const FILE: &str = "entities";
 
 /// The digest that an index goes by. It is told to nobody, so it is the fastest of those that nobody can forge.
@@ -21,15 +22,28 @@ pub(crate) fn digest(text: &str) -> String {
 }
 
 /// What is known of the files of a definition.
+#[derive(Debug, Default, PartialEq)]
+pub(crate) struct Index {
+    made: Made,
+    /// By entity.
+    pub entities: BTreeMap<String, Indexed>,
+}
+
+/// What an index is of.
 #[derive(Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-pub(crate) struct Index {
+struct Made {
     /// The program that made it.
     program: String,
     /// The digest of what every file depends on.
-    pub around: String,
-    /// By entity.
-    pub entities: BTreeMap<String, Indexed>,
+    around: String,
+}
+
+impl Made {
+    /// By this program: other versions may look at other things.
+    fn now(around: String) -> Made {
+        Made { program: env!("CARGO_PKG_VERSION").to_owned(), around }
+    }
 }
 
 /// What is known of a file.
@@ -84,9 +98,15 @@ impl Index {
     pub fn read(root: &Path, around: &str) -> Option<Index> {
         let bytes = folder::read(root, &format!("{FOLDER}/{FILE}")).ok()??;
         let text = String::from_utf8(bytes).ok()?;
-        let (told, json) = text.split_once('\n')?;
-        let index: Index = serde_json::from_str(json).ok().filter(|_| digest(json) == told)?;
-        (index.program == program() && index.around == around).then_some(index)
+        let (told, rest) = text.split_once('\n')?;
+        let mut lines = rest.lines();
+        let made: Made = serde_json::from_str(lines.next()?).ok()?;
+        if made != Made::now(around.to_owned()) || digest(rest) != told {
+            return None;
+        }
+        let read = |line: &&str| serde_json::from_str::<(String, Indexed)>(line).ok();
+        let entities: Option<Vec<(String, Indexed)>> = lines.collect::<Vec<_>>().par_iter().map(read).collect();
+        Some(Index { made, entities: entities?.into_iter().collect() })
     }
 
     /// How the files stand to what is known of them.
@@ -128,25 +148,28 @@ impl Index {
         let closed = before.into_iter().flat_map(|before| &before.entities).filter(|(entity, _)| digests.of.contains_key(*entity));
         let mut entities: BTreeMap<String, Indexed> = closed.map(|(entity, one)| (entity.clone(), one.clone())).collect();
         entities.extend(opened);
-        (Index { program: program(), around, entities }).write(root);
+        (Index { made: Made::now(around), entities }).write(root);
     }
 
     /// Keeps what is known of some of its entities, where other things are around them now.
     pub fn keep_of(mut self, root: &Path, around: String, wanted: impl Fn(&str) -> bool) {
         self.entities.retain(|entity, _| wanted(entity));
-        self.around = around;
+        self.made.around = around;
         self.write(root);
     }
 
+    /// The digest of what every file depends on.
+    pub fn around(&self) -> &str {
+        &self.made.around
+    }
+
     fn write(&self, root: &Path) {
-        if let Ok(json) = serde_json::to_string(self) {
-            let text = format!("{}\n{json}", digest(&json));
+        let lines: Vec<_> = self.entities.par_iter().map(|one| serde_json::to_string(&one)).collect();
+        let lines = std::iter::once(serde_json::to_string(&self.made)).chain(lines);
+        if let Ok(lines) = lines.collect::<Result<Vec<_>, _>>() {
+            let rest = lines.join("\n");
+            let text = format!("{}\n{rest}", digest(&rest));
             let _ = folder::put_aside(root, FOLDER, &[(".gitignore", "*\n"), (FILE, &text)]);
         }
     }
-}
-
-/// What makes an index: other versions may look at other things.
-fn program() -> String {
-    env!("CARGO_PKG_VERSION").to_owned()
 }

@@ -1,9 +1,10 @@
 //! What a look leaves for the next one.
 
+use crate::closed::CONFIG_FILE;
 use crate::index::{Digests, Index};
 use crate::kept::{KNOWN, list_of};
-use crate::open::{CONFIG_FILE, Workspace};
-use crate::opening::{Change, Known, Unopened, around};
+use crate::open::Workspace;
+use crate::opening::{Change, Unopened, around};
 use crate::plan::Planned;
 use crate::state::ACCEPTED;
 use crate::toml::parse;
@@ -47,7 +48,7 @@ impl Workspace {
             Some((sleeper, is_plain && is_as_it_was && !told.contains(entity), customised))
         };
         // An index that was read was made around the same.
-        let read_by = known.map(|known| known.index.around.clone());
+        let read_by = known.map(|known| known.index.around().to_owned());
         let around = read_by.unwrap_or_else(|| around(&self.config_text, self.tree.app(), &self.state.read));
         Index::keep(&self.root, around, digests, opened, known.map(|known| &known.index));
     }
@@ -63,7 +64,8 @@ impl Workspace {
             accepted: self.accepted(),
         };
         let change = Change { changed, also: &BTreeSet::new(), with_follow_ups: false };
-        let Some((asleep, Known { index, .. })) = unopened.asleep(change) else { return };
+        let Some(known) = unopened.known() else { return };
+        let Some(asleep) = unopened.asleep(&known, change) else { return };
         let after = |path: &str| planned.files.get(path).map(|(_, after)| after.as_deref().unwrap_or_default());
         let is_left = |entity: &str| {
             let file = FileKey::Entity(entity.to_owned());
@@ -74,6 +76,6 @@ impl Workspace {
         let of = |file: &'static str| after(file).or_else(|| self.state.read.get(file).map(String::as_str));
         let state = [ACCEPTED, KNOWN].into_iter().filter_map(|file| Some((file.to_owned(), of(file)?.to_owned()))).collect();
         let config = after(CONFIG_FILE).unwrap_or(&self.config_text);
-        index.keep_of(&self.root, around(config, app.as_ref().or(self.tree.app()), &state), is_left);
+        known.index.keep_of(&self.root, around(config, app.as_ref().or(self.tree.app()), &state), is_left);
     }
 }

@@ -6,6 +6,7 @@
 //!   for each write, to undo it.
 
 mod around;
+mod closed;
 mod code;
 mod config;
 mod data_key;
@@ -31,6 +32,7 @@ mod translations;
 mod undo;
 mod write_error;
 
+pub use closed::{Closed, OpenError, configuration};
 pub use config::{Config, DatabaseConfig};
 pub use data_key::kept_data_key;
 pub use database::{KnownDatabase, as_accepted};
@@ -39,7 +41,7 @@ pub use files::FileError;
 pub use folder::{LockError, Refused, TransactionError, digest};
 pub use follow_ups::FollowUps;
 pub use merges::{By, EntryKind, HistoryEntry};
-pub use open::{OpenError, Workspace, configuration};
+pub use open::Workspace;
 pub use part::Part;
 pub use plan::{Planned, TextChange};
 pub use start::{Begin, StartError, start};

@@ -1,21 +1,20 @@
-//! Reading a workspace whole. Every file that can't be read is told at once, with its place.
+//! Opening a workspace: its files as what they mean. Every file that can't be read is told at once, with its place.
 
+use crate::closed::{Closed, OpenError};
 use crate::config::Config;
-use crate::decisions::{self, Answer};
-use crate::files::{FileError, read_text, read_toml};
-use crate::folder::{self, LockError};
+use crate::decisions::Answer;
+use crate::files::FileError;
 use crate::joined;
 use crate::kept::Kept;
-use crate::opening::{Change, Known, Unopened};
-use crate::secret;
-use crate::state::{State, accepted_of};
+use crate::opening::{Change, Known};
+use crate::state::State;
 use crate::toml::{ParseError, parse};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::OnceLock;
-use ysomorph_core::definition::{Asleep, At, FileKey, Problem, Tree, validate, validate_workspace};
+use ysomorph_core::definition::{Asleep, At, FileKey, Problem, Tree, validate};
 use ysomorph_core::impact::named::SOURCE_BROKEN;
 use ysomorph_core::merge::of_branches;
 use ysomorph_core::schema::Schema;
@@ -49,90 +48,39 @@ pub struct Workspace {
     pub(crate) known: Option<Known>,
 }
 
-/// Why a workspace can't be opened.
-#[derive(Debug, thiserror::Error)]
-pub enum OpenError {
-    /// There is none.
-    #[error("there is no workspace in `{0}`")]
-    NotAWorkspace(PathBuf),
-    /// The configuration names a format this program doesn't know.
-    #[error("ysomorph.toml says format {0}; this program knows 1")]
-    Format(u32),
-    /// Some files can't be read.
-    #[error("{} can't be read", files(.0))]
-    Files(Vec<FileError>),
-    /// Somebody writes without a pause, or an interrupted write couldn't be completed.
-    #[error("an interrupted write couldn't be completed: {0}")]
-    Recovery(#[from] LockError),
-}
-
-/// The configuration of a workspace.
-pub(crate) const CONFIG_FILE: &str = "ysomorph.toml";
-
-fn files(errors: &[FileError]) -> String {
-    let mut names: Vec<&str> = errors.iter().map(|e| e.file.as_str()).collect();
-    names.dedup();
-    names.join(", ")
-}
-
 impl Workspace {
     /// Opens the workspace in a folder. The one thing this may write is the rest of a write that was interrupted
     /// after its commit point.
     pub fn open(root: &Path) -> Result<Workspace, OpenError> {
-        if !is_workspace(root) {
-            return Err(OpenError::NotAWorkspace(root.to_owned()));
-        }
-        folder::whole(root, |recovered| Workspace::read(root, recovered, None))?
+        Workspace::of(Closed::read(root, false)?, None)
     }
 
-    /// The same for a look at a change: entities that it doesn't reach stay closed, where it is known what they say. `also` are to
-    /// be opened in any case; `with_follow_ups` for a merge, which looks at what earlier ones left.
-    pub fn open_for(root: &Path, changed: &Schema, also: &BTreeSet<String>, with_follow_ups: bool) -> Result<Workspace, OpenError> {
-        if !is_workspace(root) {
-            return Err(OpenError::NotAWorkspace(root.to_owned()));
-        }
-        folder::whole(root, |recovered| Workspace::read(root, recovered, Some(Change { changed, also, with_follow_ups })))?
+    /// Opens a workspace of its files for a look at a change: entities that it doesn't reach stay closed, where it is known what they
+    /// say. `also` are to be opened in any case; `with_follow_ups` for a merge, which looks at what earlier ones left.
+    ///
+    /// # Errors
+    /// Every file that can't be read.
+    pub fn open_for(files: Closed, changed: &Schema, also: &BTreeSet<String>, with_follow_ups: bool) -> Result<Workspace, OpenError> {
+        let change = Change { changed, also, with_follow_ups };
+        let asleep = files.known.as_ref().and_then(|known| files.unopened().asleep(known, change));
+        Workspace::of(files, asleep)
     }
 
-    fn read(root: &Path, recovered: bool, change: Option<Change<'_>>) -> Result<Workspace, OpenError> {
-        let mut errors = Vec::new();
-        let (config_text, config) = read_config(root, &mut errors);
-        let texts = read_texts(root, &mut errors);
-        let catalogues = crate::translations::read(root, &mut errors);
-        let answers = decisions::read(root).unwrap_or_else(|e| {
-            errors.push(e);
-            Vec::new()
-        });
-        let state = State::texts(root, &mut errors);
-        let accepted = accepted_of(&state.read, &mut errors);
-        let unopened = Unopened { root, config_text: &config_text, texts: &texts, state: &state.read, accepted: &accepted };
-        let is_known_by_its_files = errors.is_empty() && catalogues.is_empty() && state.joined.is_empty();
-        let (asleep, known) = match change.filter(|_| is_known_by_its_files).and_then(|change| unopened.asleep(change)) {
-            Some((asleep, known)) => (asleep, Some(known)),
-            None => (Asleep::default(), None),
-        };
-        let tree = read_definition(&texts, asleep, &mut errors);
+    fn of(files: Closed, asleep: Option<Asleep>) -> Result<Workspace, OpenError> {
+        let Closed { root, recovered, config, config_text, texts, catalogues, answers, state, accepted, known, mut errors } = files;
+        let known = known.filter(|_| asleep.is_some());
+        let tree = read_definition(&texts, asleep.unwrap_or_default(), &mut errors);
         let is_open = |file: &FileKey| !tree.asleep.contains(file.name());
         let state = State::of(state, accepted, &is_open).unwrap_or_else(|e| {
             errors.extend(e);
             State::default()
         });
         let errors = named_conflicts(errors);
+        let (kept, problems) = (OnceLock::new(), OnceLock::new());
         match config {
-            Some(config) if errors.is_empty() && config.format == 1 => Ok(Workspace {
-                root: root.to_owned(),
-                config,
-                config_text,
-                texts,
-                catalogues,
-                tree,
-                state,
-                kept: OnceLock::new(),
-                problems: OnceLock::new(),
-                answers,
-                recovered,
-                known,
-            }),
+            Some(config) if errors.is_empty() && config.format == 1 => {
+                Ok(Workspace { root, config, config_text, texts, catalogues, tree, state, kept, problems, answers, recovered, known })
+            }
             Some(config) if errors.is_empty() => Err(OpenError::Format(config.format)),
             _ => Err(OpenError::Files(errors)),
         }
@@ -159,8 +107,8 @@ impl Workspace {
     }
 
     /// The files of the state that version control joined with a conflict: a merge writes them anew.
-    pub fn joined(&self) -> &[String] {
-        &self.state.joined
+    pub fn joined(&self) -> impl Iterator<Item = &String> {
+        self.state.joined.keys()
     }
 
     /// What hinders a merge: what is wrong with the definition by itself, but for SQL that was kept to be fixed by hand.
@@ -218,89 +166,8 @@ fn named_conflicts(errors: Vec<FileError>) -> Vec<FileError> {
     named
 }
 
-/// Whether there is a configuration, be it one that can't be read.
-fn is_workspace(root: &Path) -> bool {
-    std::fs::symlink_metadata(root.join(CONFIG_FILE)).is_ok()
-}
-
 fn toml_error(file: String, text: &Arc<str>, error: ParseError) -> FileError {
     FileError { file, at: Some(error.at), message: error.message, text: Arc::clone(text) }
-}
-
-/// The configuration of a folder that may have no definition yet; `None` without one.
-///
-/// # Errors
-/// Everything that is wrong with it.
-pub fn configuration(root: &Path) -> Result<Option<(String, Config)>, OpenError> {
-    if !is_workspace(root) {
-        return Ok(None);
-    }
-    let mut errors = Vec::new();
-    match read_config(root, &mut errors) {
-        (text, Some(config)) if config.format == 1 => Ok(Some((text, config))),
-        (_, Some(config)) => Err(OpenError::Format(config.format)),
-        (_, None) => Err(OpenError::Files(errors)),
-    }
-}
-
-/// Reads the configuration; what is said of it shows no password that stands in it.
-fn read_config(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
-    let mut own = Vec::new();
-    let read = read_config_openly(root, &mut own);
-    errors.extend(without_secrets(own, &read.0));
-    read
-}
-
-/// Errors of the configuration without the passwords that stand in its text.
-pub(crate) fn without_secrets(errors: Vec<FileError>, text: &str) -> Vec<FileError> {
-    let masked: Arc<str> = secret::masked_in_place(text).into();
-    let secrets = secret::secrets(text);
-    let scrubbed = |error: FileError| FileError { message: secret::scrubbed(&error.message, &secrets), text: Arc::clone(&masked), ..error };
-    errors.into_iter().map(scrubbed).collect()
-}
-
-fn read_config_openly(root: &Path, errors: &mut Vec<FileError>) -> (String, Option<Config>) {
-    let text = match read_text(root, CONFIG_FILE) {
-        Ok(text) => text.unwrap_or_default(),
-        Err(error) => {
-            errors.push(error);
-            return (String::new(), None);
-        }
-    };
-    let problems = parse(&text).map(|parsed| validate_workspace(&parsed)).unwrap_or_default();
-    if !problems.is_empty() {
-        let shared: Arc<str> = text.as_str().into();
-        errors.extend(problems.into_iter().map(|problem| {
-            let nearest = problem.nearest.map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
-            let message = format!("{}{nearest}", problem.message);
-            FileError { file: CONFIG_FILE.to_owned(), at: Some(problem.at), message, text: Arc::clone(&shared) }
-        }));
-        return (text, None);
-    }
-    let config = read_toml(CONFIG_FILE, &text).map_err(|e| errors.push(e)).ok();
-    (text, config)
-}
-
-/// The texts of the definition's files.
-fn read_texts(root: &Path, errors: &mut Vec<FileError>) -> BTreeMap<FileKey, String> {
-    let names = definition_files(root).unwrap_or_else(|error| {
-        errors.push(error);
-        Vec::new()
-    });
-    let read = |name: &String| {
-        let stem = name.trim_end_matches(".toml");
-        let key = if stem == "app" { FileKey::App } else { FileKey::Entity(stem.to_owned()) };
-        let text = read_text(root, &key.path());
-        (key, text)
-    };
-    let mut texts = BTreeMap::new();
-    for (key, text) in names.par_iter().map(read).collect::<Vec<_>>() {
-        match text {
-            Ok(text) => texts.extend(text.map(|text| (key, text))),
-            Err(error) => errors.push(error),
-        }
-    }
-    texts
 }
 
 /// The definition that these texts say, but for entities that aren't opened.
@@ -324,16 +191,3 @@ fn read_definition(texts: &BTreeMap<FileKey, String>, asleep: Asleep, errors: &m
     }
     tree
 }
-
-/// The definition's files, by name. Without their folder there is no definition, which is something else than an empty one.
-pub(crate) fn definition_files(root: &Path) -> Result<Vec<String>, FileError> {
-    let failed = |message: String| FileError::new(format!("{DEFINITION}/"), message);
-    match folder::list(root, DEFINITION) {
-        Ok(Some(names)) => Ok(names.into_iter().filter(|n| n.ends_with(".toml") && !n.starts_with('.')).collect()),
-        Ok(None) => Err(failed("the folder is missing: the definition's files belong there".to_owned())),
-        Err(refused) => Err(failed(refused.to_string())),
-    }
-}
-
-/// The definition's folder.
-const DEFINITION: &str = "app";

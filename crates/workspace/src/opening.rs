@@ -41,14 +41,18 @@ pub(crate) struct Known {
 }
 
 impl Unopened<'_> {
-    /// The entities that a look at a change can leave closed, and what they are known by; none where there is no index.
-    pub fn asleep(&self, change: Change<'_>) -> Option<(Asleep, Known)> {
+    /// What an index knows of the files; nothing where there is none.
+    pub fn known(&self) -> Option<Known> {
+        let index = Index::read(self.root, &self.around())?;
+        Some(Known { index, digests: Digests::of(self.texts, self.state) })
+    }
+
+    /// The entities that a look at a change can leave closed, and what they are known by; nothing where it may be about any of them.
+    pub fn asleep(&self, known: &Known, change: Change<'_>) -> Option<Asleep> {
         if change.with_follow_ups && self.state.contains_key(FOLLOW_UPS) {
             return None;
         }
-        let index = Index::read(self.root, &self.around())?;
-        let digests = Digests::of(self.texts, self.state);
-        let Standing { mut known, mut closed, edited } = index.standing(&digests);
+        let Standing { mut known, mut closed, edited } = known.index.standing(&known.digests);
         closed.retain(|entity| !change.also.contains(entity));
         // What somebody edited is read as it stands, with what is hidden in it.
         let is_edited = |file: &FileKey| edited.contains(file.name());
@@ -58,7 +62,7 @@ impl Unopened<'_> {
         }
         let open = reached(&known, (&edited, &closed), self.accepted, change.changed)?;
         known.retain(|entity, _| !open.contains(entity));
-        Some((Asleep::new(known), Known { index, digests }))
+        Some(Asleep::new(known))
     }
 
     /// The digest of what every file depends on: the configuration, the accepted schema and what is known of it, and the roles and

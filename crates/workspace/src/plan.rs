@@ -168,14 +168,13 @@ impl Workspace {
         let concerns = |path: &String| path == crate::state::ACCEPTED || path == KNOWN;
         let moves = !files.is_empty()
             || !self.state.joined.is_empty()
-            || new_state.iter().any(|(path, text)| concerns(path) && self.state.texts.get(path) != Some(text));
+            || new_state.iter().any(|(path, text)| concerns(path) && self.state.text(path) != Some(text));
         if !moves {
             new_state.retain(|path, _| path == FOLLOW_UPS);
         }
-        let names: BTreeSet<&String> =
-            self.state.texts.keys().filter(|path| moves || *path == FOLLOW_UPS).chain(new_state.keys()).collect();
+        let names: BTreeSet<&String> = self.state.read.keys().filter(|path| moves || *path == FOLLOW_UPS).chain(new_state.keys()).collect();
         for name in names {
-            let (before, after) = (self.state.texts.get(name), new_state.get(name).cloned());
+            let (before, after) = (self.state.text(name), new_state.get(name).cloned());
             if before != after.as_ref() {
                 files.insert(name.clone(), (before.cloned(), after));
             }
@@ -256,7 +255,8 @@ impl Workspace {
     fn is_as_read(&self) -> Result<(), WriteError> {
         let moved = |path: String| WriteError::Transaction(TransactionError::ChangedMeanwhile(path));
         let definition = self.texts.iter().map(|(file, text)| (file.path(), text));
-        let others = self.catalogues.iter().chain(&self.state.texts).map(|(path, text)| (path.clone(), text));
+        let state = self.state.read.keys().filter_map(|path| Some((path, self.state.text(path)?)));
+        let others = self.catalogues.iter().chain(state).map(|(path, text)| (path.clone(), text));
         let config = std::iter::once(("ysomorph.toml".to_owned(), &self.config_text));
         for (path, text) in definition.chain(others).chain(config) {
             if crate::files::read_text(&self.root, &path).map_err(WriteError::File)?.as_ref() != Some(text) {
@@ -264,7 +264,7 @@ impl Workspace {
             }
         }
         let known: BTreeSet<String> = self.texts.keys().map(FileKey::path).collect();
-        let there = crate::open::definition_files(&self.root).map_err(WriteError::File)?;
+        let there = crate::closed::definition_files(&self.root).map_err(WriteError::File)?;
         match there.into_iter().map(|name| format!("app/{name}")).find(|path| !known.contains(path)) {
             Some(new) => Err(moved(new)),
             None => Ok(()),
@@ -281,7 +281,7 @@ impl Workspace {
         let mut lock = folder::take(&self.root)?;
         let mut all = self.state.follow_ups.clone();
         all.iter_mut().filter(|f| names.contains(&f.name.as_str())).for_each(|f| f.done = true);
-        let before = Before::of(self.state.texts.get(FOLLOW_UPS).map(String::as_str));
+        let before = Before::of(self.state.text(FOLLOW_UPS).map(String::as_str));
         let step = Step { path: FOLLOW_UPS.to_owned(), before, new: follow_ups::write(&all), mode: None };
         Ok(Transaction { steps: vec![step] }.commit(&self.root, &mut lock)?)
     }

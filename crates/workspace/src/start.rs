@@ -1,11 +1,11 @@
 //! Making a workspace: configuration, drafted definition, accepted schema. Nothing is ever overwritten.
 
+use crate::closed::without_secrets;
 use crate::config::Config;
 use crate::data_key::{DATA_KEY, IGNORE_FILE, IGNORED};
 use crate::files::{FileError, list_folder, read_text, read_toml};
 use crate::folder::{self, Before, Step, Transaction};
 use crate::kept::{Kept, Was};
-use crate::open::without_secrets;
 use crate::toml::{render_file, render_value};
 use crate::write_error::WriteError;
 use std::collections::BTreeMap;

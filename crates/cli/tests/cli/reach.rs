@@ -14,7 +14,7 @@ use ysomorph_core::definition::FileKey;
 use ysomorph_core::impact::{Finding, ImpactInput, impact, told_whatever_changes};
 use ysomorph_core::merge::{Outcome, Question, merge};
 use ysomorph_core::schema::Schema;
-use ysomorph_workspace::{Workspace, start};
+use ysomorph_workspace::{Closed, Workspace, start};
 
 const CASES: u64 = 10;
 
@@ -39,7 +39,7 @@ fn index(root: &Path, changed: &Schema) {
 fn opened_for(root: &Path, changed: &Schema) -> Workspace {
     let mut also = BTreeSet::new();
     loop {
-        let workspace = Workspace::open_for(root, changed, &also, false).unwrap();
+        let workspace = Workspace::open_for(Closed::read(root, true).unwrap(), changed, &also, false).unwrap();
         let unsteady = merge(&workspace.merge_input(changed, &BTreeMap::new())).unsteady;
         if unsteady.is_empty() {
             return workspace;

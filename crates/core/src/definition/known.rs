@@ -10,12 +10,14 @@ use std::sync::Arc;
 
 /// What the walk has to know of an entity to say what a name in another place means.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
 pub struct KnownEntity {
     /// Its table, as names compare.
     pub table: String,
     /// Its key columns.
     pub key: Vec<String>,
     /// A query that stands in for the table.
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub select: Option<String>,
     /// Its fields.
     pub fields: BTreeMap<String, KnownField>,
@@ -23,12 +25,15 @@ pub struct KnownEntity {
 
 /// What the walk has to know of a field.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(default)]
 pub struct KnownField {
     /// Its columns.
     pub columns: Vec<String>,
     /// The entity that a lookup or related set points at.
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub target: Option<String>,
     /// The join table of a related set, with its columns here and there.
+    #[serde(skip_serializing_if = "Option::is_none")]
     pub through: Option<(String, Vec<String>, Vec<String>)>,
 }
 

@@ -5,6 +5,7 @@ use super::{
     Table, TableNumbers, lines,
 };
 use crate::name;
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
@@ -168,6 +169,13 @@ impl Schema {
     /// # Errors
     /// Where it isn't JSON of the expected form, or of a format this program doesn't know.
     pub fn from_snapshot(text: &str) -> Result<Schema, SnapshotError> {
+        let read = |raw: &&RawValue| serde_json::from_str(raw.get()).ok();
+        if let Ok(outline) = serde_json::from_str::<File<&RawValue>>(text)
+            && let Some(tables) = outline.tables.par_iter().map(read).collect::<Option<Vec<Table>>>()
+        {
+            return outline.into_schema(tables);
+        }
+        // What is wrong is told with its place in the file.
         let mut snapshot = serde_json::from_str::<Snapshot>(text)?;
         let tables = std::mem::take(&mut snapshot.tables);
         snapshot.into_schema(tables)

@@ -24,15 +24,18 @@ pub(crate) struct State {
     pub kept: Stored,
     /// What merges left to a person.
     pub follow_ups: Vec<FollowUp>,
-    /// The files as they stand in the folder.
-    pub texts: BTreeMap<String, String>,
     /// The files as they were read: both sides of a conflict together.
     pub read: BTreeMap<String, String>,
-    /// The files in which version control had left a conflict.
-    pub joined: Vec<String>,
+    /// The files in which version control had left a conflict, as they stand in the folder.
+    pub joined: BTreeMap<String, String>,
 }
 
 impl State {
+    /// A file as it stands in the folder.
+    pub fn text(&self, path: &str) -> Option<&String> {
+        self.joined.get(path).or_else(|| self.read.get(path))
+    }
+
     /// Reads its files.
     pub fn texts(root: &Path, errors: &mut Vec<FileError>) -> Texts {
         let kept = Stored::files_in(root).unwrap_or_else(|error| {
@@ -45,9 +48,9 @@ impl State {
 
     /// What its files say: of what is kept, the lists of files that are open.
     pub fn of(texts: Texts, accepted: Schema, is_open: &dyn Fn(&FileKey) -> bool) -> Result<State, Vec<FileError>> {
-        let Texts { as_they_stand, read, joined } = texts;
+        let Texts { read, joined } = texts;
         let mut errors = Vec::new();
-        let mut state = State { accepted, texts: as_they_stand, joined, ..State::default() };
+        let mut state = State { accepted, joined, ..State::default() };
         match Stored::read(&read, is_open) {
             Ok(kept) => state.kept = kept,
             Err(error) => errors.push(error),
@@ -64,13 +67,12 @@ impl State {
 }
 
 /// Files of the state.
-#[derive(Default)]
+#[derive(Debug, Default)]
 pub(crate) struct Texts {
-    pub as_they_stand: BTreeMap<String, String>,
     /// Both sides of a conflict together.
     pub read: BTreeMap<String, String>,
-    /// In which version control had left a conflict.
-    pub joined: Vec<String>,
+    /// As they stand, where version control had left a conflict.
+    pub joined: BTreeMap<String, String>,
 }
 
 impl Texts {
@@ -78,11 +80,10 @@ impl Texts {
         let mut texts = Texts::default();
         for file in files {
             match read_text(root, file) {
-                Ok(text) => texts.as_they_stand.extend(text.map(|text| (file.to_owned(), text))),
+                Ok(text) => texts.read.extend(text.map(|text| (file.to_owned(), text))),
                 Err(error) => errors.push(error),
             }
         }
-        texts.read.clone_from(&texts.as_they_stand);
         texts.joined = join(root, &mut texts.read, errors);
         texts
     }
@@ -100,13 +101,13 @@ pub(crate) fn accepted_of(texts: &BTreeMap<String, String>, errors: &mut Vec<Fil
     })
 }
 
-/// Brings both sides of conflicts together, and tells in which files.
-fn join(root: &Path, texts: &mut BTreeMap<String, String>, errors: &mut Vec<FileError>) -> Vec<String> {
-    let mut joined = Vec::new();
+/// Brings both sides of conflicts together, and gives the files that have one as they stand.
+fn join(root: &Path, texts: &mut BTreeMap<String, String>, errors: &mut Vec<FileError>) -> BTreeMap<String, String> {
+    let mut joined = BTreeMap::new();
     let mut entries = None;
     for (path, text) in texts.iter_mut() {
         let Some(sides) = joined::sides(text) else { continue };
-        joined.push(path.clone());
+        joined.insert(path.clone(), text.clone());
         let both = match path.as_str() {
             FOLLOW_UPS => follow_ups::of_both(&sides),
             path if path == ACCEPTED || path == KNOWN => {
