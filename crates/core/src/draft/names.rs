@@ -4,7 +4,6 @@ use crate::definition::{Asleep, EntityIndex, KnownEntity, KnownField, Node, Tree
 use crate::name;
 use crate::rename::RenameMap;
 use crate::schema::{Schema, Table};
-use std::collections::btree_map::Entry::{Occupied, Vacant};
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::Arc;
 
@@ -19,8 +18,6 @@ pub struct NamesInUse {
     known: Arc<EntityIndex>,
     /// By table: the entity that is drafted of it.
     entities: Arc<BTreeMap<String, String>>,
-    /// By table with several entities: the last, which says its key.
-    last: BTreeMap<String, String>,
     /// Columns the draft doesn't use: listed in `left_out`, or over which a person deleted the field.
     left_out: BTreeMap<String, Vec<String>>,
     /// Tables whose entity a person deleted.
@@ -53,19 +50,10 @@ impl NamesInUse {
             if is_added(entity) {
                 names.added.insert(table.clone());
             }
-            match by_table.entry(table) {
-                Vacant(free) => drop(free.insert((*entity).clone())),
-                Occupied(taken) => drop(names.last.insert(taken.key().clone(), String::new())),
-            }
+            by_table.entry(table).or_insert_with(|| (*entity).clone());
         }
-        for (entity, known) in &known.entities {
-            let table = name::fold(&known.table);
-            if let Some(last) = names.last.get_mut(&table) {
-                last.clone_from(entity);
-            }
-            if by_table.get(&table) == Some(entity) {
-                names.joins.extend(known.fields.values().filter_map(|own| own.through.as_ref()).map(|(table, ..)| name::fold(table)));
-            }
+        for known in by_table.values().filter_map(|entity| known.entities.get(entity)) {
+            names.joins.extend(known.fields.values().filter_map(|own| own.through.as_ref()).map(|(table, ..)| name::fold(table)));
         }
         for (entity, known) in &now.entities {
             let left_out = match definition.asleep.get(entity) {
@@ -138,10 +126,9 @@ impl NamesInUse {
         self.keys.entry(table).or_insert_with(|| own.into_iter().collect()).push(key);
     }
 
-    /// The key that stands in the definition, by the folded name of a table.
+    /// The key that stands in the definition for what is drafted of a table, by its folded name.
     fn own_key(&self, table: &str) -> Option<&[String]> {
-        let entity = self.last.get(table).or_else(|| self.entities.get(table))?;
-        self.known.entities.get(entity).map(|known| known.key.as_slice())
+        self.known(self.entities.get(table)?).map(|known| known.key.as_slice())
     }
 
     /// The key that was drafted for a table as it is.
