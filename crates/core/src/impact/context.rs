@@ -145,7 +145,7 @@ impl<'a> Context<'a> {
                 lookups_to.entry(&lookup.entity.value).or_default().push((entity, field));
             }
         }
-        let problems = validate(input.tree, input.accepted);
+        let problems = Vec::new();
         let names = input.comparison.presumed();
         let writes = Writes::of(input.changed);
         let mut context =
@@ -163,6 +163,12 @@ impl<'a> Context<'a> {
     /// Everything lost, one entry for each entity, element and loss.
     pub fn lost(&self) -> &[Lost<'a>] {
         &self.lost
+    }
+
+    /// With the definition's own problems, for rules that tell these.
+    pub(super) fn with_problems(mut self) -> Context<'a> {
+        self.problems = validate(self.input.tree, self.input.accepted);
+        self
     }
 
     /// The definition's own problems, seen against the accepted schema.

@@ -56,7 +56,10 @@ pub fn impact(input: ImpactInput<'_>) -> Vec<Finding> {
 /// The findings of some rules.
 fn impact_by(input: ImpactInput<'_>, wanted: &(dyn Fn(&Rule) -> bool + Sync)) -> Vec<Finding> {
     let model = Model::of(input.tree);
-    let context = Context::new(input, &model);
+    let mut context = Context::new(input, &model);
+    if RULES.iter().any(|rule| rule.is_about_definition() && wanted(rule)) {
+        context = context.with_problems();
+    }
     let told = |rule: &Rule| {
         let mut findings = Vec::new();
         (rule.check)(&context, &mut findings);

@@ -37,6 +37,11 @@ pub struct Rule {
 }
 
 impl Rule {
+    /// Whether it tells what is wrong with the definition by itself.
+    pub fn is_about_definition(&self) -> bool {
+        self.name.starts_with("definition/")
+    }
+
     /// Whether it is about hand-written code, or programs of the database.
     pub fn is_about_code(&self) -> bool {
         self.name.starts_with(ABOUT_CODE)

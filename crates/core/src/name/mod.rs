@@ -159,13 +159,23 @@ fn push_word(words: &mut Vec<String>, word: &mut String) {
     }
 }
 
+/// How much two names have in common at least, of 1, where one may be a slip of the finger.
+const NEAR: f64 = 0.55;
+
 /// The nearest of the known names, if one is near enough to be a likely slip of the finger.
 pub fn nearest<'a>(name: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let wanted = fold(name);
+    let length = wanted.chars().count();
+    // As many letters as one has more than the other have to be put in.
+    let may_be = |candidate: &&str| {
+        let (least, most) = (length.min(candidate.chars().count()), length.max(candidate.chars().count()));
+        least as f64 >= NEAR * most as f64
+    };
     known
         .into_iter()
+        .filter(may_be)
         .map(|candidate| (strsim::normalized_damerau_levenshtein(&wanted, &fold(candidate)), candidate))
-        .filter(|(score, _)| *score >= 0.55)
+        .filter(|(score, _)| *score >= NEAR)
         .max_by(|a, b| a.0.total_cmp(&b.0).then(b.1.cmp(a.1)))
         .map(|(_, candidate)| candidate)
 }
