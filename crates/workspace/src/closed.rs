@@ -81,8 +81,7 @@ impl Closed {
             let accepted = accepted_of(&state.read, &mut errors);
             (state, accepted, errors)
         };
-        let (texts, (state, accepted, errors_of_state)) = rayon::join(|| read_texts(root), read_state);
-        let (texts, errors_of_texts) = texts;
+        let ((texts, errors_of_texts), (state, accepted, errors_of_state)) = rayon::join(|| read_texts(root), read_state);
         errors.extend(errors_of_texts);
         let catalogues = crate::translations::read(root, &mut errors);
         let answers = decisions::read(root).unwrap_or_else(|e| {

@@ -24,7 +24,7 @@ pub(crate) fn digest(text: &str) -> String {
 /// What is known of the files of a definition.
 #[derive(Debug, Default, PartialEq)]
 pub(crate) struct Index {
-    made: Made,
+    origin: Origin,
     /// By entity.
     pub entities: BTreeMap<String, Indexed>,
 }
@@ -32,17 +32,17 @@ pub(crate) struct Index {
 /// What an index is of.
 #[derive(Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Made {
+struct Origin {
     /// The program that made it.
     program: String,
     /// The digest of what every file depends on.
     around: String,
 }
 
-impl Made {
+impl Origin {
     /// By this program: other versions may look at other things.
-    fn now(around: String) -> Made {
-        Made { program: env!("CARGO_PKG_VERSION").to_owned(), around }
+    fn now(around: String) -> Origin {
+        Origin { program: env!("CARGO_PKG_VERSION").to_owned(), around }
     }
 }
 
@@ -100,13 +100,13 @@ impl Index {
         let text = String::from_utf8(bytes).ok()?;
         let (told, rest) = text.split_once('\n')?;
         let mut lines = rest.lines();
-        let made: Made = serde_json::from_str(lines.next()?).ok()?;
-        if made != Made::now(around.to_owned()) || digest(rest) != told {
+        let origin: Origin = serde_json::from_str(lines.next()?).ok()?;
+        if origin != Origin::now(around.to_owned()) || digest(rest) != told {
             return None;
         }
         let read = |line: &&str| serde_json::from_str::<(String, Indexed)>(line).ok();
         let entities: Option<Vec<(String, Indexed)>> = lines.collect::<Vec<_>>().par_iter().map(read).collect();
-        Some(Index { made, entities: entities?.into_iter().collect() })
+        Some(Index { origin, entities: entities?.into_iter().collect() })
     }
 
     /// How the files stand to what is known of them.
@@ -148,24 +148,24 @@ impl Index {
         let closed = before.into_iter().flat_map(|before| &before.entities).filter(|(entity, _)| digests.of.contains_key(*entity));
         let mut entities: BTreeMap<String, Indexed> = closed.map(|(entity, one)| (entity.clone(), one.clone())).collect();
         entities.extend(opened);
-        (Index { made: Made::now(around), entities }).write(root);
+        (Index { origin: Origin::now(around), entities }).write(root);
     }
 
     /// Keeps what is known of some of its entities, where other things are around them now.
     pub fn keep_of(mut self, root: &Path, around: String, wanted: impl Fn(&str) -> bool) {
         self.entities.retain(|entity, _| wanted(entity));
-        self.made.around = around;
+        self.origin.around = around;
         self.write(root);
     }
 
     /// The digest of what every file depends on.
     pub fn around(&self) -> &str {
-        &self.made.around
+        &self.origin.around
     }
 
     fn write(&self, root: &Path) {
         let lines: Vec<_> = self.entities.par_iter().map(|one| serde_json::to_string(&one)).collect();
-        let lines = std::iter::once(serde_json::to_string(&self.made)).chain(lines);
+        let lines = std::iter::once(serde_json::to_string(&self.origin)).chain(lines);
         if let Ok(lines) = lines.collect::<Result<Vec<_>, _>>() {
             let rest = lines.join("\n");
             let text = format!("{}\n{rest}", digest(&rest));

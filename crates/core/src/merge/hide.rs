@@ -45,7 +45,6 @@ type Spot = (FileKey, Vec<Seg>);
 
 struct Run<'a> {
     hiding: &'a Hiding<'a>,
-    mentions: &'a Mentions,
     /// What is hidden by what it names.
     gone: BTreeMap<Spot, Vec<Thing>>,
     /// Values that a stand-in takes the place of.
@@ -93,15 +92,7 @@ pub(super) fn tell_back(whole: &mut Whole, hiding: &Hiding<'_>) {
 
 impl<'a> Run<'a> {
     fn of(hiding: &'a Hiding<'a>) -> Run<'a> {
-        Run {
-            hiding,
-            mentions: hiding.mentions,
-            gone: BTreeMap::new(),
-            pending: BTreeMap::new(),
-            asked: BTreeMap::new(),
-            work: Vec::new(),
-            dead: BTreeSet::new(),
-        }
+        Run { hiding, gone: BTreeMap::new(), pending: BTreeMap::new(), asked: BTreeMap::new(), work: Vec::new(), dead: BTreeSet::new() }
     }
 
     /// Goes on until nothing more follows.
@@ -121,7 +112,7 @@ impl<'a> Run<'a> {
             };
             self.hiding.lost.of_thing(&thing)
         };
-        let lost: Vec<(&Referent, Thing)> = self.mentions.by_referent().filter_map(|(to, _)| Some((to, of_lost(to)?))).collect();
+        let lost: Vec<(&Referent, Thing)> = self.hiding.mentions.by_referent().filter_map(|(to, _)| Some((to, of_lost(to)?))).collect();
         for (to, thing) in lost {
             self.mentions_go(whole, to, &[thing]);
         }
@@ -153,12 +144,14 @@ impl<'a> Run<'a> {
     /// What is hidden and names what a person has deleted stays hidden.
     fn hide_orphans(&mut self, whole: &Whole) {
         let is_there = |to: &Referent| match to {
-            Referent::Field { entity, field } => self.mentions.index.entities.get(entity).is_some_and(|e| e.fields.contains_key(field)),
-            Referent::Entity(entity) => self.mentions.index.entities.contains_key(entity),
+            Referent::Field { entity, field } => {
+                self.hiding.mentions.index.entities.get(entity).is_some_and(|e| e.fields.contains_key(field))
+            }
+            Referent::Entity(entity) => self.hiding.mentions.index.entities.contains_key(entity),
             Referent::Page { entity, page } => whole.tree.has_page(entity, page),
             _ => true,
         };
-        let gone: Vec<&Reference> = self.mentions.by_referent().filter(|(to, _)| !is_there(to)).flat_map(|(_, all)| all).collect();
+        let gone: Vec<&Reference> = self.hiding.mentions.by_referent().filter(|(to, _)| !is_there(to)).flat_map(|(_, all)| all).collect();
         for reference in gone {
             let was_hidden = whole.tree.get(&reference.file, &reference.path).and_then(|n| whole.tile(n)).is_some_and(|t| t.was_hidden);
             if was_hidden {
@@ -173,7 +166,7 @@ impl<'a> Run<'a> {
             return;
         }
         if let Referent::Entity(entity) = referent {
-            for to in self.mentions.inside(entity) {
+            for to in self.hiding.mentions.inside(entity) {
                 self.dead.insert(to.clone());
                 self.mentions_go(whole, to, things);
             }
@@ -182,7 +175,7 @@ impl<'a> Run<'a> {
     }
 
     fn mentions_go(&mut self, whole: &Whole, referent: &Referent, things: &[Thing]) {
-        for reference in self.mentions.of_referent(referent) {
+        for reference in self.hiding.mentions.of_referent(referent) {
             self.goes(whole, reference, things);
         }
     }
@@ -246,7 +239,7 @@ impl<'a> Run<'a> {
             }
             // Columns that only the query gives go with it.
             [Seg::Key(source), Seg::Key(select)] if source == "source" && select == "select" => {
-                let Some(known) = self.mentions.index.entities.get(&entity) else { return };
+                let Some(known) = self.hiding.mentions.index.entities.get(&entity) else { return };
                 let table = self.hiding.all.table(&known.table);
                 let only = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| !table.is_some_and(|t| t.reads(c))));
                 let spots: Vec<Spot> = only.map(|(f, _)| (file.clone(), vec!["field".into(), Seg::Key(f.clone())])).collect();
