@@ -7,6 +7,7 @@ mod causes;
 mod csv;
 mod entry;
 mod html;
+mod hunks;
 mod json;
 mod jsonl;
 mod junit;

@@ -1,9 +1,12 @@
 //! A patch that gives hand-written code the new names: a unified diff, as version control takes it.
 
+use crate::hunks::hunks;
 use crate::wording::is_called_now;
-use similar::TextDiff;
 use std::collections::{BTreeMap, BTreeSet};
 use ysomorph_core::impact::Rewritten;
+
+/// Lines around each change, as version control takes them to find its place.
+const AROUND: usize = 3;
 
 /// The patch for these files, by name. What stands above the first file is for people; nothing at all where there is no file.
 pub fn patch(files: &BTreeMap<String, Rewritten>) -> String {
@@ -16,8 +19,17 @@ pub fn patch(files: &BTreeMap<String, Rewritten>) -> String {
     out.push('\n');
     for (file, text) in files {
         let header = |side: &str| named(&format!("{side}/{file}"));
-        let diff = TextDiff::from_lines(&*text.before, text.after.as_str());
-        out.push_str(&diff.unified_diff().context_radius(3).header(&header("a"), &header("b")).to_string());
+        let hunks = hunks(&text.before, &text.after, AROUND);
+        if !hunks.is_empty() {
+            out.push_str(&format!("--- {}\n+++ {}\n", header("a"), header("b")));
+        }
+        for hunk in hunks {
+            out.push_str(&format!("{}\n", hunk.header));
+            for (tag, line) in hunk.lines {
+                let end = if line.ends_with('\n') { "" } else { "\n\\ No newline at end of file\n" };
+                out.push_str(&format!("{tag}{line}{end}"));
+            }
+        }
     }
     out
 }

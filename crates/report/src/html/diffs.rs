@@ -1,8 +1,9 @@
 //! What the merge changes in each file, folded.
 
+use crate::hunks::hunks;
 use crate::{FileDiff, Report};
 use maud::{Markup, html};
-use similar::{ChangeTag, TextDiff};
+use similar::ChangeTag;
 use ysomorph_core::name::shown;
 
 /// Most lines of all files together: a page has to open from a mail.
@@ -43,13 +44,12 @@ fn fate(file: &FileDiff) -> &'static str {
 /// Changed lines with two around them; an empty line where something is left out.
 fn lines(file: &FileDiff) -> Vec<(ChangeTag, String)> {
     let (before, after) = (file.before.as_deref().unwrap_or(""), file.after.as_deref().unwrap_or(""));
-    let text = TextDiff::from_lines(before, after);
     let mut lines = Vec::new();
-    for hunk in text.unified_diff().context_radius(2).iter_hunks() {
+    for hunk in hunks(before, after, 2) {
         if !lines.is_empty() {
             lines.push((ChangeTag::Equal, "⋯".to_owned()));
         }
-        lines.extend(hunk.iter_changes().map(|change| (change.tag(), shown(change.value().trim_end_matches(['\n', '\r'])))));
+        lines.extend(hunk.lines.into_iter().map(|(tag, line)| (tag, shown(line.trim_end_matches(['\n', '\r'])))));
     }
     lines
 }

@@ -3,10 +3,10 @@
 use super::style::{bad, bold, dim, padded, width, wrapped_to};
 use super::values::{field_value, readable};
 use similar::DiffOp;
-use similar::algorithms::{Capture, Compact, Replace, patience};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 use ysomorph_core::drawing::{Drawing, DrawnField};
 use ysomorph_core::name::shown;
+use ysomorph_kept::edits;
 
 /// The width of one side.
 fn side() -> usize {
@@ -33,13 +33,6 @@ fn keys(cells: &[Cell]) -> Vec<&str> {
     cells.iter().map(|cell| cell.key.as_str()).collect()
 }
 
-/// What leads from one side to the other, by what each alone has once ("patience").
-fn aligned(left: &[&str], right: &[&str]) -> Vec<DiffOp> {
-    let mut told = Compact::new(Replace::new(Capture::new()), left, right);
-    let Ok(()) = patience::diff(&mut told, left, 0..left.len(), right, 0..right.len());
-    told.into_inner().into_inner().into_ops()
-}
-
 /// Both sides; between them `>` where they differ.
 pub(super) fn beside(now: (&str, &Drawing), after: (&str, &Drawing)) -> String {
     let both_read = !now.1.records.is_empty() && !after.1.records.is_empty();
@@ -51,7 +44,7 @@ pub(super) fn beside(now: (&str, &Drawing), after: (&str, &Drawing)) -> String {
     }
     let mut out = line((now.0, Tone::Heading), '|', (&format!("{} (> where it differs)", after.0), Tone::Heading));
     out.push_str(&line((&"-".repeat(side()), Tone::Quiet), '|', (&"-".repeat(side()), Tone::Quiet)));
-    for op in aligned(&keys(&left), &keys(&right)) {
+    for op in edits(&keys(&left), &keys(&right)) {
         let (old, new) = match op {
             DiffOp::Equal { old_index, new_index, len } => (old_index..old_index + len, new_index..new_index + len),
             DiffOp::Delete { old_index, old_len, new_index } => (old_index..old_index + old_len, new_index..new_index),

@@ -3,10 +3,11 @@
 use super::follow_ups::{joined, new};
 use super::style::{bad, bold, dim, good, hint, padded, warm, width, wrapped};
 use crate::causes::causes;
+use crate::hunks::hunks;
 use crate::stories::merged;
 use crate::wording::{plural, word};
 use crate::{FileDiff, KeptReport, PartReport, Report};
-use similar::TextDiff;
+use similar::ChangeTag;
 use std::collections::BTreeSet;
 use unicode_width::UnicodeWidthStr;
 use ysomorph_core::name::shown;
@@ -92,15 +93,14 @@ pub(super) fn unified(diff: &FileDiff) -> String {
     let name = |there: bool| if there { shown(&diff.path) } else { "/dev/null".to_owned() };
     let mut out =
         format!("{}\n{}\n", bold(format!("--- {}", name(diff.before.is_some()))), bold(format!("+++ {}", name(diff.after.is_some()))));
-    let text = TextDiff::from_lines(before, after);
-    for hunk in text.unified_diff().context_radius(2).iter_hunks() {
-        out.push_str(&format!("{}\n", dim(hunk.header())));
-        for change in hunk.iter_changes() {
-            let line = shown(change.value().trim_end_matches(['\n', '\r']));
-            out.push_str(&match change.tag() {
-                similar::ChangeTag::Delete => bad(format!("-{line}")),
-                similar::ChangeTag::Insert => good(format!("+{line}")),
-                similar::ChangeTag::Equal => format!(" {line}"),
+    for hunk in hunks(before, after, 2) {
+        out.push_str(&format!("{}\n", dim(hunk.header)));
+        for (tag, line) in hunk.lines {
+            let line = shown(line.trim_end_matches(['\n', '\r']));
+            out.push_str(&match tag {
+                ChangeTag::Delete => bad(format!("-{line}")),
+                ChangeTag::Insert => good(format!("+{line}")),
+                ChangeTag::Equal => format!(" {line}"),
             });
             out.push('\n');
         }
