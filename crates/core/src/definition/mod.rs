@@ -32,7 +32,7 @@ pub use model::{
 };
 pub use node::{At, Entry, FileKey, Node, Seg, Value, display_path};
 pub use page_kinds::{Drawn, PageKind};
-pub use references::{EntityIndex, Reference, Referent, references, references_in};
+pub use references::{EntityIndex, Reference, Referent, each_reference, references, references_in};
 pub use shape::{Key, OnGone, Role, Shape};
 pub use shape_at::{Loss, at_path, shape_of};
 pub use tree::{Files, Tree};

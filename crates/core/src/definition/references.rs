@@ -109,16 +109,27 @@ pub fn references(tree: &Tree, index: &EntityIndex, schema: &Schema) -> Vec<Refe
 
 /// Every name in one file.
 pub fn references_in(file: &FileKey, root: &Node, index: &EntityIndex, schema: &Schema) -> Vec<Reference> {
-    let mut walk = Walk { file, index, schema, out: Vec::new(), path: Vec::new(), around: Vec::new(), results: BTreeMap::new() };
+    let mut all = Vec::new();
+    each_reference(file, root, index, schema, &mut |path, at, in_key, to| {
+        all.push(Reference { file: file.clone(), path: path.to_vec(), at, in_key, to });
+    });
+    all
+}
+
+/// What is done with a name: its value's path, its bytes in the value's text, whether it is the value's key, and what it refers to.
+pub type Found<'f> = dyn FnMut(&[Seg], Range<usize>, bool, Referent) + 'f;
+
+/// Calls with every name in one file.
+pub fn each_reference(file: &FileKey, root: &Node, index: &EntityIndex, schema: &Schema, found: &mut Found<'_>) {
+    let mut walk = Walk { file, index, schema, found, path: Vec::new(), around: Vec::new(), results: BTreeMap::new() };
     walk.node(root, shape_of(file));
-    walk.out
 }
 
 struct Walk<'a> {
     file: &'a FileKey,
     index: &'a EntityIndex,
     schema: &'a Schema,
-    out: Vec<Reference>,
+    found: &'a mut Found<'a>,
     path: Vec<Seg>,
     /// What the records around name as `entity` and `through`.
     around: Vec<(Option<String>, Option<String>)>,
@@ -136,7 +147,7 @@ impl Walk<'_> {
                         self.path.push(Seg::Key(entry.key.clone()));
                         if matches!(shape, Shape::ByField(_)) {
                             let to = Referent::Field { entity: self.entity().to_owned(), field: entry.key.clone() };
-                            self.out.push(Reference { file: self.file.clone(), path: self.path.clone(), at: 0..0, in_key: true, to });
+                            (self.found)(&self.path, 0..0, true, to);
                         }
                         self.node(&entry.node, child);
                         self.path.pop();
@@ -192,7 +203,7 @@ impl Walk<'_> {
     }
 
     fn push(&mut self, at: Range<usize>, to: Referent) {
-        self.out.push(Reference { file: self.file.clone(), path: self.path.clone(), at, in_key: false, to });
+        (self.found)(&self.path, at, false, to);
     }
 
     fn entity(&self) -> &str {

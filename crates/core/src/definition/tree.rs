@@ -39,6 +39,12 @@ impl Tree {
         })
     }
 
+    /// Closes entities: what is known of them stands for their files.
+    pub fn close(&mut self, asleep: Asleep) {
+        self.files.0.retain(|file, _| !asleep.contains(file.name()));
+        self.asleep = asleep;
+    }
+
     /// The pages of an entity, open or not.
     pub fn pages(&self, entity: &str) -> Vec<&str> {
         match self.asleep.get(entity) {
@@ -52,7 +58,10 @@ impl Tree {
 
     /// Whether an entity, open or not, has a page.
     pub fn has_page(&self, entity: &str, page: &str) -> bool {
-        self.pages(entity).contains(&page)
+        match self.asleep.get(entity) {
+            Some(sleeper) => sleeper.pages.iter().any(|name| name == page),
+            None => self.entity(entity).and_then(|root| root.get("page")?.get(page)).is_some(),
+        }
     }
 
     /// What stands at a place.

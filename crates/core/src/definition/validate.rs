@@ -1,6 +1,6 @@
 //! Is the definition sound in itself and with a schema? Unknown keys, values of the wrong kind, names that don't exist.
 
-use super::{At, EntityIndex, FileKey, Node, Referent, Seg, Shape, Tree, Value, display_path, references_in, shape_of};
+use super::{At, EntityIndex, FileKey, Node, Referent, Seg, Shape, Tree, Value, display_path, each_reference, shape_of};
 use crate::name;
 use crate::schema::{Engine, Schema};
 use rayon::prelude::*;
@@ -256,67 +256,25 @@ impl Checker<'_> {
     }
 
     fn names(&mut self, tree: &Tree, index: &EntityIndex, schema: &Schema) {
+        let mut wanting = Vec::new();
+        each_reference(self.file, self.root, index, schema, &mut |path, at, in_key, to| {
+            wanting.extend(wrong(&to, tree, index, schema).map(|what| (path.to_vec(), at, in_key, what)));
+        });
         let mut seen = BTreeSet::new();
-        for reference in references_in(self.file, self.root, index, schema) {
-            let (kind, message, nearest) = match &reference.to {
-                Referent::Table(table) if schema.table(table).is_none() => (
-                    ProblemKind::UnknownColumn,
-                    format!("there is no table or view `{}` in the schema", name::shown(table)),
-                    name::nearest(table, schema.tables.iter().map(|t| t.name.as_str())),
-                ),
-                Referent::Column { table, column } => match schema.table(table) {
-                    Some(known) if !known.reads(column) => (
-                        ProblemKind::UnknownColumn,
-                        format!("`{}` has no column `{}`", name::shown(table), name::shown(column)),
-                        name::nearest(column, known.columns.iter().map(|c| c.name.as_str())),
-                    ),
-                    _ => continue,
-                },
-                Referent::Field { entity, field } => match index.entities.get(entity) {
-                    Some(known) if !known.fields.contains_key(field) => (
-                        ProblemKind::UnknownName,
-                        format!("`{}` has no field `{}`", name::shown(entity), name::shown(field)),
-                        name::nearest(field, known.fields.keys().map(String::as_str)),
-                    ),
-                    _ => continue,
-                },
-                Referent::Entity(entity) if !index.entities.contains_key(entity) => (
-                    ProblemKind::UnknownName,
-                    format!("there is no entity `{}`", name::shown(entity)),
-                    name::nearest(entity, index.entities.keys().map(String::as_str)),
-                ),
-                Referent::Routine(routine) if !schema.objects.routines.iter().any(|r| name::same(&r.name, routine)) => (
-                    ProblemKind::UnknownColumn,
-                    format!("there is no routine `{}` in the schema", name::shown(routine)),
-                    name::nearest(routine, schema.objects.routines.iter().map(|r| r.name.as_str())),
-                ),
-                Referent::Page { entity, page } => {
-                    let pages = tree.pages(entity);
-                    if !index.entities.contains_key(entity) || pages.contains(&page.as_str()) {
-                        continue;
-                    }
-                    (
-                        ProblemKind::UnknownName,
-                        format!("`{}` has no page `{}`", name::shown(entity), name::shown(page)),
-                        name::nearest(page, pages.iter().copied()),
-                    )
-                }
-                _ => continue,
-            };
+        for (path, at, in_key, (kind, message, nearest)) in wanting {
             // Only what is wrong is looked up in the file.
-            let Some(node) = self.root.at_path(&reference.path) else { continue };
+            let Some(node) = self.root.at_path(&path) else { continue };
             let text = node.as_text().unwrap_or_default();
-            let (culprit, at) = match reference.path.split_last() {
-                Some((Seg::Key(key), parent)) if reference.in_key => {
+            let (culprit, at) = match path.split_last() {
+                Some((Seg::Key(key), parent)) if in_key => {
                     let entries = self.root.at_path(parent).map(Node::entries).unwrap_or_default();
                     (key.clone(), entries.iter().find(|e| e.key == *key).map_or(node.at, |e| e.at))
                 }
-                _ => (text.get(reference.at.clone()).unwrap_or_default().to_owned(), node.inner(reference.at.start)),
+                _ => (text.get(at.clone()).unwrap_or_default().to_owned(), node.inner(at.start)),
             };
             // A name written in several parts (`region.name`) may be found wanting once for each.
             if seen.insert((at, culprit.clone())) {
-                let nearest = nearest.map(str::to_owned);
-                self.report(kind, &reference.path, at, &culprit, message, nearest);
+                self.report(kind, &path, at, &culprit, message, nearest.map(str::to_owned));
             }
         }
         self.roles_and_parameters(tree, schema.engine);
@@ -389,4 +347,47 @@ fn collect_conditions(node: &Node, shape: &'static Shape, path: &mut Vec<Seg>, o
             path.pop();
         }
     }
+}
+/// What is wrong with a name, in a sentence, and the nearest that would do; nothing where it means something.
+fn wrong<'a>(to: &Referent, tree: &'a Tree, index: &'a EntityIndex, schema: &'a Schema) -> Option<(ProblemKind, String, Option<&'a str>)> {
+    let wrong = match to {
+        Referent::Table(table) if schema.table(table).is_none() => (
+            ProblemKind::UnknownColumn,
+            format!("there is no table or view `{}` in the schema", name::shown(table)),
+            name::nearest(table, schema.tables.iter().map(|t| t.name.as_str())),
+        ),
+        Referent::Column { table, column } => {
+            let known = schema.table(table).filter(|known| !known.reads(column))?;
+            (
+                ProblemKind::UnknownColumn,
+                format!("`{}` has no column `{}`", name::shown(table), name::shown(column)),
+                name::nearest(column, known.columns.iter().map(|c| c.name.as_str())),
+            )
+        }
+        Referent::Field { entity, field } => {
+            let known = index.entities.get(entity).filter(|known| !known.fields.contains_key(field))?;
+            (
+                ProblemKind::UnknownName,
+                format!("`{}` has no field `{}`", name::shown(entity), name::shown(field)),
+                name::nearest(field, known.fields.keys().map(String::as_str)),
+            )
+        }
+        Referent::Entity(entity) if !index.entities.contains_key(entity) => (
+            ProblemKind::UnknownName,
+            format!("there is no entity `{}`", name::shown(entity)),
+            name::nearest(entity, index.entities.keys().map(String::as_str)),
+        ),
+        Referent::Routine(routine) if !schema.objects.routines.iter().any(|r| name::same(&r.name, routine)) => (
+            ProblemKind::UnknownColumn,
+            format!("there is no routine `{}` in the schema", name::shown(routine)),
+            name::nearest(routine, schema.objects.routines.iter().map(|r| r.name.as_str())),
+        ),
+        Referent::Page { entity, page } if index.entities.contains_key(entity) && !tree.has_page(entity, page) => (
+            ProblemKind::UnknownName,
+            format!("`{}` has no page `{}`", name::shown(entity), name::shown(page)),
+            name::nearest(page, tree.pages(entity)),
+        ),
+        _ => return None,
+    };
+    Some(wrong)
 }

@@ -4,7 +4,7 @@
 
 use super::tile::Tile;
 use super::whole::Whole;
-use crate::definition::{EntityIndex, FileKey, Node, Referent, Seg, Value, references_in};
+use crate::definition::{EntityIndex, FileKey, Node, Referent, Seg, Value, each_reference};
 use crate::draft::{field_label, wanted_name};
 use crate::merge::Element;
 use crate::name::{self, same};
@@ -146,14 +146,14 @@ fn rename(whole: &mut Whole, index: &EntityIndex, new: &NewNames, schema: &Schem
         let mut texts: BTreeMap<Vec<Seg>, crate::definition::Pieces> = BTreeMap::new();
         let mut keys: Vec<(Vec<Seg>, String)> = Vec::new();
         // What SQL says of tables and columns is asked of nobody here.
-        for reference in references_in(file, root, index, &nothing) {
-            let Referent::Field { entity, field } = &reference.to else { continue };
-            let Some(to) = new.get(&(entity.clone(), field.clone())) else { continue };
-            match reference.in_key {
-                true => keys.push((reference.path, to.clone())),
-                false => texts.entry(reference.path).or_default().push((reference.at, to.clone())),
+        each_reference(file, root, index, &nothing, &mut |path, at, in_key, referent| {
+            let Referent::Field { entity, field } = referent else { return };
+            let Some(to) = new.get(&(entity, field)) else { return };
+            match in_key {
+                true => keys.push((path.to_vec(), to.clone())),
+                false => texts.entry(path.to_vec()).or_default().push((at, to.clone())),
             }
-        }
+        });
         if let FileKey::Entity(entity) = file {
             for field in root.get("field").map(Node::entries).unwrap_or_default() {
                 if let Some(to) = new.get(&(entity.clone(), field.key.clone())) {
