@@ -70,6 +70,16 @@ impl NamedSource {
     }
 }
 
+/// From how many files on a definition has an index: fewer are opened before it would be read.
+const INDEX_FROM: usize = 50;
+/// Says otherwise.
+const INDEX_FROM_VARIABLE: &str = "YSOMORPH_INDEX_FROM";
+
+/// From how many files on a definition has an index.
+pub fn index_from() -> usize {
+    std::env::var(INDEX_FROM_VARIABLE).ok().and_then(|text| text.parse().ok()).unwrap_or(INDEX_FROM)
+}
+
 /// How much of a large definition a look needs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Opening {
@@ -141,7 +151,7 @@ impl Session {
     /// The workspace and the changed schema, for a look at what the one is to the other: of a large definition, what the change reaches.
     pub fn open_for_change(&self, opening: Opening) -> Result<(Workspace, Source, Schema), CliError> {
         if opening != Opening::Whole
-            && Workspace::has_index(&self.folder)
+            && Workspace::wants_index(&self.folder, index_from())
             && let Ok(Some((_, config))) = configuration(&self.folder)
         {
             let source = self.changed_source(&config)?;
@@ -284,9 +294,11 @@ pub fn bare(command: &str) -> Report {
 
 /// A report on the definition alone.
 pub fn bare_report(command: &str, session: &Session, workspace: &Workspace, changed: &Schema) -> Report {
+    // Of what isn't open nothing is quoted.
+    let open = workspace.texts.iter().filter(|(file, _)| !workspace.tree.asleep.contains(file.name()));
     Report {
         schema: session.digests_of(workspace.accepted(), changed),
-        texts: workspace.texts.iter().map(|(file, text)| (file.path(), text.clone())).collect(),
+        texts: open.map(|(file, text)| (file.path(), text.clone())).collect(),
         counts: counts(workspace),
         pages: pages(workspace),
         joined: workspace.joined().cloned().collect(),

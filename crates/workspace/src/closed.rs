@@ -92,11 +92,16 @@ impl Closed {
         let root = root.to_owned();
         let known = None;
         let mut files = Closed { root, recovered, config, config_text, texts, catalogues, answers, state, accepted, known, errors };
-        let is_known_by_its_files = files.errors.is_empty() && files.catalogues.is_empty() && files.state.joined.is_empty();
-        if with_index && is_known_by_its_files {
+        if with_index && files.tell_all() {
             files.known = files.unopened().known();
         }
         files
+    }
+
+    /// Whether what is to be known of an entity stands in its own files: catalogues tell all labels, and two sides of a conflict may
+    /// speak of different states.
+    pub(crate) fn tell_all(&self) -> bool {
+        self.errors.is_empty() && self.catalogues.is_empty() && self.state.joined.is_empty()
     }
 
     pub(crate) fn unopened(&self) -> Unopened<'_> {

@@ -124,6 +124,16 @@ impl Index {
         }
     }
 
+    /// What is known of files as they stand: the sleeper, whether it may stay closed, and how many customisations stand in it.
+    pub fn of(around: String, digests: &Digests, known: impl Fn(&str) -> Option<(Sleeper, bool, usize)> + Sync) -> Index {
+        let of = |(entity, (text, list)): (&String, &(String, Option<String>))| {
+            let (sleeper, may_sleep, customised) = known(entity)?;
+            Some((entity.clone(), Indexed { text: text.clone(), list: list.clone(), may_sleep, customised, sleeper: Arc::new(sleeper) }))
+        };
+        let entities = digests.of.par_iter().filter_map(of).collect::<Vec<_>>().into_iter().collect();
+        Index { origin: Origin::now(around), entities }
+    }
+
     /// Keeps what is known of files as they stand: of what was opened, what is known of it now and whether it may stay closed; of
     /// the rest, what was known before. Nothing depends on it: what can't be written isn't.
     pub fn keep(
@@ -133,11 +143,7 @@ impl Index {
         opened: impl Fn(&str) -> Option<(Sleeper, bool, usize)> + Sync,
         before: Option<&Index>,
     ) {
-        let of = |(entity, (text, list)): (&String, &(String, Option<String>))| {
-            let (sleeper, may_sleep, customised) = opened(entity)?;
-            Some((entity.clone(), Indexed { text: text.clone(), list: list.clone(), may_sleep, customised, sleeper: Arc::new(sleeper) }))
-        };
-        let opened: BTreeMap<String, Indexed> = digests.of.par_iter().filter_map(of).collect::<Vec<_>>().into_iter().collect();
+        let Index { origin, entities: opened } = Index::of(around, digests, opened);
         let is_known = |before: &Index| {
             before.entities.keys().all(|entity| digests.of.contains_key(entity))
                 && opened.iter().all(|(entity, one)| before.entities.get(entity) == Some(one))
@@ -148,7 +154,7 @@ impl Index {
         let closed = before.into_iter().flat_map(|before| &before.entities).filter(|(entity, _)| digests.of.contains_key(*entity));
         let mut entities: BTreeMap<String, Indexed> = closed.map(|(entity, one)| (entity.clone(), one.clone())).collect();
         entities.extend(opened);
-        (Index { origin: Origin::now(around), entities }).write(root);
+        Index { origin, entities }.write(root);
     }
 
     /// Keeps what is known of some of its entities, where other things are around them now.
@@ -163,7 +169,8 @@ impl Index {
         &self.origin.around
     }
 
-    fn write(&self, root: &Path) {
+    /// Nothing depends on it: what can't be written isn't.
+    pub fn write(&self, root: &Path) {
         let lines: Vec<_> = self.entities.par_iter().map(|one| serde_json::to_string(&one)).collect();
         let lines = std::iter::once(serde_json::to_string(&self.origin)).chain(lines);
         if let Ok(lines) = lines.collect::<Result<Vec<_>, _>>() {

@@ -1,6 +1,6 @@
 //! What a look leaves for the next one.
 
-use crate::closed::CONFIG_FILE;
+use crate::closed::{CONFIG_FILE, definition_files};
 use crate::index::{Digests, Index};
 use crate::kept::{KNOWN, list_of};
 use crate::open::Workspace;
@@ -15,9 +15,9 @@ use ysomorph_core::merge::Outcome;
 use ysomorph_core::schema::Schema;
 
 impl Workspace {
-    /// Whether looks at a change may open less than all of a definition.
-    pub fn has_index(root: &Path) -> bool {
-        Index::is_there(root)
+    /// Whether looks at a change may open less than all of a definition: it has an index, or so many files that it gets one.
+    pub fn wants_index(root: &Path, from: usize) -> bool {
+        Index::is_there(root) || definition_files(root).is_ok_and(|files| files.len() >= from)
     }
 
     /// How many customisations stand in the entities that weren't opened.

@@ -13,6 +13,7 @@ mod data_key;
 mod database;
 mod decisions;
 mod files;
+mod first_look;
 mod folder;
 mod follow_ups;
 mod index;

@@ -52,24 +52,45 @@ impl Workspace {
     /// Opens the workspace in a folder. The one thing this may write is the rest of a write that was interrupted
     /// after its commit point.
     pub fn open(root: &Path) -> Result<Workspace, OpenError> {
-        Workspace::of(Closed::read(root, false)?, None)
+        Workspace::of(Closed::read(root, false)?, None, None)
     }
 
     /// Opens a workspace of its files for a look at a change: entities that it doesn't reach stay closed, where it is known what they
-    /// say. `also` are to be opened in any case; `with_follow_ups` for a merge, which looks at what earlier ones left.
+    /// say: by an index, or else by one that is made now and kept for the next look. `also` are to be opened in any case;
+    /// `with_follow_ups` for a merge, which looks at what earlier ones left.
     ///
     /// # Errors
     /// Every file that can't be read.
-    pub fn open_for(files: Closed, changed: &Schema, also: &BTreeSet<String>, with_follow_ups: bool) -> Result<Workspace, OpenError> {
+    pub fn open_for(mut files: Closed, changed: &Schema, also: &BTreeSet<String>, with_follow_ups: bool) -> Result<Workspace, OpenError> {
         let change = Change { changed, also, with_follow_ups };
+        let mut read = None;
+        if files.known.is_none()
+            && files.tell_all()
+            && !files.unopened().may_be_anywhere(change)
+            && let Some(config) = &files.config
+        {
+            let mut errors = Vec::new();
+            let tree = read_definition(&files.texts, Asleep::default(), &mut errors);
+            files.known = if errors.is_empty() { files.unopened().known_at_first(&tree, config) } else { None };
+            read = Some((tree, errors));
+        }
         let asleep = files.known.as_ref().and_then(|known| files.unopened().asleep(known, change));
-        Workspace::of(files, asleep)
+        Workspace::of(files, asleep, read)
     }
 
-    fn of(files: Closed, asleep: Option<Asleep>) -> Result<Workspace, OpenError> {
+    /// Of files of which everything may have been read already.
+    fn of(files: Closed, asleep: Option<Asleep>, read: Option<(Tree, Vec<FileError>)>) -> Result<Workspace, OpenError> {
         let Closed { root, recovered, config, config_text, texts, catalogues, answers, state, accepted, known, mut errors } = files;
         let known = known.filter(|_| asleep.is_some());
-        let tree = read_definition(&texts, asleep.unwrap_or_default(), &mut errors);
+        let asleep = asleep.unwrap_or_default();
+        let tree = match read {
+            Some((mut tree, more)) => {
+                errors.extend(more);
+                tree.close(asleep);
+                tree
+            }
+            None => read_definition(&texts, asleep, &mut errors),
+        };
         let is_open = |file: &FileKey| !tree.asleep.contains(file.name());
         let state = State::of(state, accepted, &is_open).unwrap_or_else(|e| {
             errors.extend(e);

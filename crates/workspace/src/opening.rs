@@ -49,7 +49,7 @@ impl Unopened<'_> {
 
     /// The entities that a look at a change can leave closed, and what they are known by; nothing where it may be about any of them.
     pub fn asleep(&self, known: &Known, change: Change<'_>) -> Option<Asleep> {
-        if change.with_follow_ups && self.state.contains_key(FOLLOW_UPS) {
+        if self.may_be_anywhere(change) {
             return None;
         }
         let Standing { mut known, mut closed, edited } = known.index.standing(&known.digests);
@@ -65,9 +65,16 @@ impl Unopened<'_> {
         Some(Asleep::new(known))
     }
 
+    /// Whether a look at a change is about all of a definition from the start: what earlier merges left to people may be anywhere, as
+    /// may be what objects beside tables are named by.
+    pub fn may_be_anywhere(&self, change: Change<'_>) -> bool {
+        let is_left = change.with_follow_ups && self.state.contains_key(FOLLOW_UPS);
+        is_left || change.changed.engine != self.accepted.engine || change.changed.objects != self.accepted.objects
+    }
+
     /// The digest of what every file depends on: the configuration, the accepted schema and what is known of it, and the roles and
     /// parameters that files may name.
-    fn around(&self) -> String {
+    pub fn around(&self) -> String {
         let app = self.texts.get(&FileKey::App).and_then(|text| parse(text).ok());
         around(self.config_text, app.as_ref(), self.state)
     }

@@ -8,21 +8,12 @@ use super::shared::print;
 use crate::error::CliError;
 use crate::output::Output;
 use crate::scene::with_scene;
-use crate::session::{Opening, Session};
+use crate::session::{Opening, Session, index_from};
 pub use arguments::Arguments;
 use look::{Looked, look};
 use std::mem::ManuallyDrop;
 use ysomorph_report::text;
 use ysomorph_workspace::Workspace;
-
-/// From how many files on a definition has an index: fewer are opened before it would be read.
-const INDEX_FROM: usize = 50;
-/// Says otherwise.
-const INDEX_FROM_VARIABLE: &str = "YSOMORPH_INDEX_FROM";
-
-fn index_from() -> usize {
-    std::env::var(INDEX_FROM_VARIABLE).ok().and_then(|text| text.parse().ok()).unwrap_or(INDEX_FROM)
-}
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
     if arguments.sample && !session.pictures {

@@ -16,10 +16,14 @@ fn signal(child: &Child, name: &str) {
     let _ = Command::new("kill").args([&format!("-{name}"), &child.id().to_string()]).stderr(Stdio::null()).status();
 }
 
-/// The definition's files, without what a write that begins or ends has beside them.
+/// The definition's files, without what a write that begins or ends has beside them, and what a look leaves for the next.
 fn whole(project: &Project) -> Vec<(std::path::PathBuf, Vec<u8>)> {
-    let is_kept =
-        |path: &std::path::Path| !path.to_string_lossy().contains("pending") && !path.ends_with("lock") && path.starts_with(".ysomorph");
+    let is_kept = |path: &std::path::Path| {
+        !path.to_string_lossy().contains("pending")
+            && !path.ends_with("lock")
+            && path.starts_with(".ysomorph")
+            && !path.starts_with(".ysomorph/index")
+    };
     let all = files_below(project.dir.path());
     all.into_iter().filter(|(path, _)| path.starts_with("app") || is_kept(path)).collect()
 }

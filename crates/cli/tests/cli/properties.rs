@@ -75,7 +75,7 @@ pub fn merge_answered(
     }
     if !planned.files.is_empty() {
         workspace.write(&planned, &answers, &By::default()).unwrap();
-        if Workspace::has_index(root) {
+        if Workspace::wants_index(root, usize::MAX) {
             workspace.keep_index_after(&planned, &changed);
         }
     }

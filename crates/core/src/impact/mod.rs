@@ -81,6 +81,13 @@ pub fn told_whatever_changes(findings: &[Finding]) -> BTreeSet<String> {
     told.filter_map(|f| f.entity.clone()).collect()
 }
 
+/// The same before anything changed: told without a change to tell it of.
+pub fn told_without_change(tree: &Tree, schema: &Schema, around: &Around) -> BTreeSet<String> {
+    let comparison = Comparison::default();
+    let input = ImpactInput { tree, accepted: schema, changed: schema, comparison: &comparison, around };
+    told_whatever_changes(&impact_by(input, &|rule| !rule.is_about_definition()))
+}
+
 /// One finding for all pages of which a rule says the same, in the same place: they stand one behind the other.
 fn on_all_their_pages(findings: Vec<Finding>) -> Vec<Finding> {
     let mut merged: Vec<Finding> = Vec::with_capacity(findings.len());

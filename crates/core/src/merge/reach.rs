@@ -16,28 +16,36 @@ impl Whole {
     /// the change is about.
     pub fn sleeper(&self, entity: &str) -> Option<(Sleeper, bool)> {
         let root = self.tree.entity(entity)?;
-        let known = KnownEntity::of(root);
+        let tile = self.tile(root);
+        let is_own = tile.is_some_and(|tile| tile.own);
+        let is_added = tile.is_some_and(|tile| tile.added) && !has_own(root, &self.tiles);
+        let sleeper = Sleeper { is_own, is_added, ..Sleeper::of_plain(root, Arc::new(KnownEntity::of(root))) };
+        Some((sleeper, is_plain(root, &self.tiles)))
+    }
+}
+
+impl Sleeper {
+    /// What is known of an entity of which nothing is hidden and nothing remembered.
+    pub fn of_plain(root: &Node, known: Arc<KnownEntity>) -> Sleeper {
         let keys = |of: Option<&Node>| of.map(Node::entries).unwrap_or_default().iter().map(|e| e.key.clone()).collect::<Vec<_>>();
         let pages = root.get("page").map(Node::entries).unwrap_or_default();
         let lists = pages.iter().flat_map(|page| page.node.get("children").map(Node::items).unwrap_or_default());
         let fields = root.get("field").map(Node::entries).unwrap_or_default();
         let called = root.get("title").and_then(Node::as_text).unwrap_or_default();
         let target = |field: &str| known.fields.get(field).and_then(|field| field.target.clone());
-        let is_added = self.tile(root).is_some_and(|tile| tile.added) && !has_own(root, &self.tiles);
         let mut words = Some(BTreeSet::new());
-        words_of_sql(root, *shape_of(&FileKey::Entity(entity.to_owned())), &mut words);
-        let sleeper = Sleeper {
+        words_of_sql(root, *shape_of(&FileKey::Entity(String::new())), &mut words);
+        Sleeper {
             pages: keys(root.get("page")),
             left_out: root.get("left_out").map(Node::strings).unwrap_or_default(),
-            is_own: self.tile(root).is_some_and(|tile| tile.own),
-            is_added,
+            is_own: false,
+            is_added: false,
             lists: lists.filter_map(|list| list.get("entity")?.as_text().map(str::to_owned)).collect(),
             called_by: sql::parse_template(called).fields().filter_map(|(field, ..)| target(field)).collect(),
             shows_others: fields.iter().any(|field| field.node.get("lookup").is_some_and(|lookup| lookup.get("show").is_some())),
             words,
-            known: Arc::new(known),
-        };
-        Some((sleeper, is_plain(root, &self.tiles)))
+            known,
+        }
     }
 }
 

@@ -163,6 +163,11 @@ impl Stored {
         }
     }
 
+    /// Whether nothing of a file is hidden or a person's, and it is as the last command left it.
+    pub fn stands_as_left(&self, file: &FileKey, text: &str) -> bool {
+        self.index.get(file) == Some(&digest(text))
+    }
+
     /// Lifts the files that are open to what stands in them now. One that isn't TOML is told when it is read as a definition.
     pub fn lifted(&self, texts: &BTreeMap<FileKey, String>, is_open: &dyn Fn(&FileKey) -> bool) -> Kept {
         let mut kept = Kept::default();
@@ -184,8 +189,7 @@ impl Stored {
             }
             None => {
                 let tiles = Arc::new(ysomorph_kept::read(text).ok()?);
-                let is_known = self.index.get(file) == Some(&digest(text));
-                Some((file.clone(), tiles, if is_known { Lift::AsItWas } else { Lift::Fresh }))
+                Some((file.clone(), tiles, if self.stands_as_left(file, text) { Lift::AsItWas } else { Lift::Fresh }))
             }
         };
         for (file, tiles, how) in all.into_par_iter().filter_map(lift).collect::<Vec<_>>() {
