@@ -161,13 +161,17 @@ impl Session {
                 let changed = Session::read(&source, &config.database);
                 (files.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), changed)
             });
-            let changed = changed?;
+            let (files, mut changed) = (files, changed?);
+            if let Ok(files) = &files {
+                changed.tables.share(&files.accepted().tables);
+            }
             let workspace = self.opened(|| Workspace::open_for(files?, &changed, &BTreeSet::new(), opening == Opening::Merge))?;
             return Ok((workspace, source, changed));
         }
         let workspace = self.open()?;
         let source = self.changed_source(&workspace.config)?;
-        let changed = Session::read(&source, &workspace.config.database)?;
+        let mut changed = Session::read(&source, &workspace.config.database)?;
+        changed.tables.share(&workspace.accepted().tables);
         Ok((workspace, source, changed))
     }
 

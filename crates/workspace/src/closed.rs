@@ -98,6 +98,11 @@ impl Closed {
         files
     }
 
+    /// The accepted schema.
+    pub fn accepted(&self) -> &Schema {
+        &self.accepted
+    }
+
     /// Whether what is to be known of an entity stands in its own files: catalogues tell all labels, and two sides of a conflict may
     /// speak of different states.
     pub(crate) fn tell_all(&self) -> bool {

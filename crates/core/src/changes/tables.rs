@@ -22,7 +22,7 @@ pub(super) struct Tables<'a> {
 
 impl Tables<'_> {
     pub fn compare(&self, out: &mut Vec<Change>) {
-        if self.before == self.after {
+        if self.before.is(self.after) {
             return;
         }
         let table = &self.before.name;

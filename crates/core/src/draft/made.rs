@@ -77,13 +77,20 @@ impl Made {
         let is_same = known.entity == entity
             && known.left_out == names.in_use.left_out_of(entity)
             && known.references == Lookups::of(table, references)
-            && self.schema.table(&table.name) == Some(table);
+            && self.schema.table(&table.name).is_some_and(|before| before.is(table));
         let same_target = |key: &ForeignKey| {
             let entity_before = self.of.get(&name::fold(&key.table)).map(|known| known.entity.as_str());
             entity_before.is_some()
                 && entity_before == names.in_use.entity(&key.table)
-                && self.schema.table(&key.table) == names.schema.table(&key.table)
+                && is_same_table(self.schema.table(&key.table), names.schema.table(&key.table))
         };
         known.fields.as_ref().filter(|_| is_same && references.iter().all(|reference| same_target(&reference.key)))
+    }
+}
+
+fn is_same_table(before: Option<&Table>, now: Option<&Table>) -> bool {
+    match (before, now) {
+        (Some(before), Some(now)) => before.is(now),
+        (before, now) => before.is_none() && now.is_none(),
     }
 }

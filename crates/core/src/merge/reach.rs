@@ -167,7 +167,7 @@ impl Differing {
                 let there = other.tables.place_of(&table.name).ok().and_then(|at| other.tables.get(at));
                 // Two that exchanged their names may look the same.
                 let there = there.filter(|_| !renumbered.contains(table.name.as_str()));
-                if there == Some(table) {
+                if there.is_some_and(|there| there.is(table)) {
                     continue;
                 }
                 differing.tables.insert(name::fold(&table.name));

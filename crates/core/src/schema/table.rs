@@ -148,6 +148,11 @@ pub struct Table {
 }
 
 impl Table {
+    /// Whether two are the same, which those that schemas share are.
+    pub fn is(&self, other: &Table) -> bool {
+        std::ptr::eq(self, other) || self == other
+    }
+
     /// The column of this name.
     pub fn column(&self, column: &str) -> Option<&Column> {
         // Where an engine tells cases apart, the exact spelling goes first.

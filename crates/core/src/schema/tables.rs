@@ -35,6 +35,14 @@ impl Tables {
         self.0.iter()
     }
 
+    /// Holds those that are the same in others only once.
+    pub fn share(&mut self, others: &Tables) {
+        self.0.par_iter_mut().for_each(|table| {
+            let other = others.place_of(&table.name).ok().and_then(|at| others.0.get(at)).filter(|other| *other == table);
+            other.into_iter().for_each(|other| *table = Arc::clone(other));
+        });
+    }
+
     /// The one at a place.
     pub fn get(&self, at: usize) -> Option<&Table> {
         self.0.get(at).map(Arc::as_ref)
@@ -152,5 +160,22 @@ impl std::ops::Index<usize> for Tables {
 
     fn index(&self, at: usize) -> &Table {
         &self.0[at]
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_the_same_in_two_schemas_is_held_once() {
+        let table = |name: &str, comment: &str| Table { name: name.to_owned(), comment: Some(comment.to_owned()), ..Table::default() };
+        let others: Tables = [table("hive", "as it was"), table("keeper", "")].into_iter().collect();
+        let mut tables: Tables = [table("apiary", ""), table("hive", "other now"), table("keeper", "")].into_iter().collect();
+        let before = tables.clone();
+        tables.share(&others);
+        assert!(tables == before);
+        let is_shared = |name: &str| others.shared().any(|other| tables.shared().any(|own| own.name == name && Arc::ptr_eq(own, other)));
+        assert_eq!(["apiary", "hive", "keeper"].map(is_shared), [false, false, true]);
     }
 }
