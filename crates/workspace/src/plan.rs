@@ -162,7 +162,7 @@ impl Workspace {
             &texts,
             &outcome.known,
             &self.modes_away(&texts),
-            &Was { kept: Some(self.kept()), texts: Some(&self.state.read), closed: Some(&closed) },
+            &Was { kept: Some(self.kept()), texts: Some(&self.state.read), closed: Some((&self.state.kept, &closed)) },
         );
         // What people did to the files alone is no reason to write.
         let concerns = |path: &String| path == crate::state::ACCEPTED || path == KNOWN;

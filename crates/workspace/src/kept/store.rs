@@ -266,18 +266,23 @@ impl Stored {
         };
         let mut lines: BTreeMap<FileKey, (String, Option<(String, String)>)> =
             each.into_par_iter().map(listed).collect::<Vec<_>>().into_iter().collect();
-        let as_it_was = |(file, text): (&&FileKey, &&String)| {
-            let path = list_of(file);
-            let kept = match was.texts.and_then(|texts| texts.get(&path)) {
-                Some(list) => {
-                    let name = path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(&path);
-                    (format!("{LISTED} {name}\n"), Some((path.clone(), list.clone())))
-                }
-                None => (format!("{} {}\n", digest(text), file.name()), None),
+        if let Some((stored, closed)) = was.closed {
+            let as_it_was = |(file, text): (&&FileKey, &&String)| {
+                let path = list_of(file);
+                let kept = match was.texts.and_then(|texts| texts.get(&path)) {
+                    Some(list) => {
+                        let name = path.strip_prefix(FOLDER).and_then(|n| n.strip_prefix('/')).unwrap_or(&path);
+                        (format!("{LISTED} {name}\n"), Some((path.clone(), list.clone())))
+                    }
+                    None => {
+                        let known = stored.index.get(file).cloned().unwrap_or_else(|| digest(text));
+                        (format!("{known} {}\n", file.name()), None)
+                    }
+                };
+                ((*file).clone(), kept)
             };
-            ((*file).clone(), kept)
-        };
-        lines.extend(was.closed.into_iter().flatten().map(as_it_was));
+            lines.extend(closed.iter().map(as_it_was));
+        }
         let mut index = String::new();
         for (line, list) in lines.into_values() {
             index.push_str(&line);
@@ -316,8 +321,8 @@ pub(crate) struct Was<'a> {
     pub kept: Option<&'a Kept>,
     /// The state's files as read.
     pub texts: Option<&'a BTreeMap<String, String>>,
-    /// The texts of files that weren't opened: of them everything stays.
-    pub closed: Option<&'a BTreeMap<&'a FileKey, &'a String>>,
+    /// What was stored, and the texts of files that weren't opened: of them everything stays, and they are as the last command left them.
+    pub closed: Option<(&'a Stored, &'a BTreeMap<&'a FileKey, &'a String>)>,
 }
 
 /// Whether a file is over the table that hidden tiles are over.
