@@ -236,6 +236,28 @@ fn an_edit_is_seen_whatever_its_size_and_time() {
 }
 
 #[test]
+fn a_first_look_opens_what_would_be_drafted_otherwise_today() {
+    let original = several(&mut Random::new(11));
+    let dir = tempfile::tempdir().unwrap();
+    let root = dir.path();
+    start(root, &random_begin(), &original.schema()).unwrap();
+    let closed = || opened_for(root, &original.schema()).tree.asleep.iter().count();
+    let all = Workspace::open(root).unwrap().entities().count();
+    assert_eq!(closed(), all);
+    // Nobody touched a file, but lists are drafted shorter from now on.
+    let config = root.join("ysomorph.toml");
+    let text = std::fs::read_to_string(&config).unwrap();
+    std::fs::write(&config, text.replace("list_fields = 8", "list_fields = 1")).unwrap();
+    assert!(closed() * 2 < all, "{} of {all} are closed", closed());
+    for seed in 12..16 {
+        let _ = std::fs::remove_dir_all(root.join(".ysomorph/index"));
+        let mut next = original.clone();
+        next.mutate(&mut Random::new(seed));
+        assert_same(root, &next.schema());
+    }
+}
+
+#[test]
 fn a_merge_leaves_what_the_next_look_needs() {
     let original = several(&mut Random::new(11));
     let dir = tempfile::tempdir().unwrap();
