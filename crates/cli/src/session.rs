@@ -161,7 +161,7 @@ impl Session {
                 let changed = Session::read(&source, &config.database);
                 (files.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)), changed)
             });
-            let (files, mut changed) = (files, changed?);
+            let mut changed = changed?;
             if let Ok(files) = &files {
                 changed.tables.share(&files.accepted().tables);
             }

@@ -52,7 +52,7 @@ fn named(path: &str) -> String {
 
 #[cfg(test)]
 mod tests {
-    use super::named;
+    use super::*;
 
     #[test]
     fn names_are_quoted_where_a_diff_would_read_them_otherwise() {
@@ -60,5 +60,17 @@ mod tests {
         {
             assert_eq!(named(path), expected);
         }
+    }
+
+    #[test]
+    fn line_ends_stay_and_one_that_is_missing_is_told() {
+        let before = "SELECT place\r\nFROM hive\nWHERE 1 = 1\n\n-- end\rof it\nplace";
+        let after = "SELECT town\r\nFROM hive\nWHERE 1 = 1\n\n-- end\rof it\ntown";
+        let text = Rewritten { before: before.into(), after: after.to_owned(), changes: Vec::new() };
+        let told = patch(&[("a.sql".to_owned(), text)].into());
+        let (_, diff) = told.split_once("\n\n").unwrap();
+        let expected = "--- a/a.sql\n+++ b/a.sql\n@@ -1,6 +1,6 @@\n-SELECT place\r\n+SELECT town\r\n FROM hive\n WHERE 1 = 1\n \n -- end\rof it\n\
+            -place\n\\ No newline at end of file\n+town\n\\ No newline at end of file\n";
+        assert_eq!(diff, expected);
     }
 }

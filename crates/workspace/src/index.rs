@@ -1,6 +1,6 @@
 //! `.ysomorph/index/`: what the files of a large definition say of each other, so that a look opens only those that a change
-//! reaches. It can be taken away at any time, and is kept out of version control; whoever looks at the whole definition makes it
-//! anew. A file counts as known where its bytes and those of what is kept of it are what they were.
+//! reaches. It can be taken away at any time, and is kept out of version control; a look makes it
+//! anew, of the files or of all that it opened. A file counts as known where its bytes and those of what is kept of it are what they were.
 
 use crate::folder;
 use crate::kept::list_of;

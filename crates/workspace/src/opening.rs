@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::sync::Arc;
 use ysomorph_core::definition::{Asleep, FileKey, Node};
-use ysomorph_core::merge::reached;
+use ysomorph_core::merge::{is_about_tables, reached};
 use ysomorph_core::schema::Schema;
 
 /// A change that somebody looks at.
@@ -69,7 +69,7 @@ impl Unopened<'_> {
     /// may be what objects beside tables are named by.
     pub fn may_be_anywhere(&self, change: Change<'_>) -> bool {
         let is_left = change.with_follow_ups && self.state.contains_key(FOLLOW_UPS);
-        is_left || change.changed.engine != self.accepted.engine || change.changed.objects != self.accepted.objects
+        is_left || !is_about_tables(self.accepted, change.changed)
     }
 
     /// The digest of what every file depends on: the configuration, the accepted schema and what is known of it, and the roles and

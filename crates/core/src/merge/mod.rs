@@ -50,7 +50,7 @@ pub use layout::NewFields;
 pub use outcome::{MergeInput, Outcome};
 pub use part::{UsedElsewhere, partly, tables_of, used_elsewhere};
 pub use questions::Question;
-pub use reach::reached;
+pub use reach::{is_about_tables, reached};
 pub use rekey::of_branches;
 pub use run::{merge, safe_merge};
 pub use settle::settle;

@@ -82,6 +82,11 @@ fn words_of_sql(node: &Node, shape: Shape, words: &mut Option<BTreeSet<String>>)
     }
 }
 
+/// Whether a change is about tables alone: what names other objects may be anywhere.
+pub fn is_about_tables(accepted: &Schema, changed: &Schema) -> bool {
+    accepted.engine == changed.engine && accepted.objects == changed.objects
+}
+
 /// The entities that have to be open to tell what a change of the database does, where `edited` are those that people changed since
 /// they were known so, and `closed` those that may stay closed otherwise. Nothing where it may be any of them.
 pub fn reached(
@@ -90,7 +95,7 @@ pub fn reached(
     accepted: &Schema,
     changed: &Schema,
 ) -> Option<BTreeSet<String>> {
-    if accepted.engine != changed.engine || accepted.objects != changed.objects {
+    if !is_about_tables(accepted, changed) {
         return None;
     }
     let Differing { tables, names, targets, read_by_views } = Differing::between(accepted, changed)?;
