@@ -29,7 +29,7 @@ pub fn read(text: &str) -> Result<Tiles, Unreadable> {
 pub(crate) fn read_as(text: &str, usual_end: &'static str) -> Result<Tiles, Unreadable> {
     let bare = text.strip_prefix('\u{feff}').unwrap_or(text);
     let mark = bare.len() < text.len();
-    toml_edit::Document::parse(bare).map_err(|e| Unreadable {
+    toml::de::DeTable::parse(bare).map_err(|e| Unreadable {
         at: e.span().map(|span| span.start + text.len() - bare.len()),
         message: e.message().trim().replace('\n', "; "),
     })?;

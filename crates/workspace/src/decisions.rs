@@ -88,8 +88,8 @@ pub(crate) fn without(text: &str, questions: &[&str]) -> Option<String> {
     let mut tiles = ysomorph_kept::read(text).ok()?;
     let asked = |line: &&Line| line.what() == What::Key && line.path() == ["answer", "question"];
     let about = |line: &Line| {
-        let value = tiles.written(line.id()).and_then(|raw| raw.parse::<toml_edit::Value>().ok());
-        value.is_some_and(|v| v.as_str().is_some_and(|q| questions.contains(&q)))
+        let value = tiles.written(line.id()).and_then(|raw| toml::parse_value(&raw));
+        value.is_some_and(|v| v.as_text().is_some_and(|q| questions.contains(&q)))
     };
     let blocks: Vec<Id> = tiles.lines().iter().filter(asked).filter(|l| about(l)).filter_map(|l| l.blocks().last().copied()).collect();
     let gone: Vec<Id> = tiles.lines().iter().filter(|l| l.blocks().last().is_some_and(|b| blocks.contains(b))).map(|l| l.id()).collect();

@@ -61,7 +61,7 @@ pub(crate) fn read_state<T: serde::de::DeserializeOwned>(file: &str, text: &str)
 
 /// Reads a file into a type, with the place of what doesn't fit.
 pub(crate) fn read_toml<T: serde::de::DeserializeOwned>(file: &str, text: &str) -> Result<T, FileError> {
-    toml_edit::de::from_str(text).map_err(|error| {
+    ::toml::from_str(text).map_err(|error| {
         let offset = error.span().map_or(0, |s| s.start);
         let before = text.get(..offset).unwrap_or_default();
         let number = |n: usize| u32::try_from(n).unwrap_or(u32::MAX);

@@ -1,27 +1,13 @@
 //! Values and their spellings: a new value is written with as little of the spelling changed as can be.
 
-use crate::toml::{escaped, fits, offsets, render_value};
+use crate::toml::{escaped, fits, offsets, parse_value, render_value};
 use similar::DiffOp;
-use toml_edit::Value as TomlValue;
 use ysomorph_core::definition::{Node, Value};
 use ysomorph_kept::edits;
 
 /// The value that a spelling stands for.
 pub(super) fn value(text: &str) -> Node {
-    fn of(value: &TomlValue) -> Node {
-        match value {
-            TomlValue::String(text) => Node::text(text.value().as_str()),
-            TomlValue::Integer(number) => (*number.value()).into(),
-            TomlValue::Boolean(truth) => (*truth.value()).into(),
-            TomlValue::Array(items) => Node::new(Value::List(items.iter().map(of).collect())),
-            TomlValue::InlineTable(table) => table.iter().fold(Node::table(), |node, (key, inner)| node.with(key, of(inner))),
-            TomlValue::Float(_) | TomlValue::Datetime(_) => Node::new(Value::Other(value.to_string().trim().to_owned())),
-        }
-    }
-    match text.parse::<TomlValue>() {
-        Ok(parsed) => of(&parsed),
-        Err(_) => Node::new(Value::Other(text.trim().to_owned())),
-    }
+    parse_value(text).unwrap_or_else(|| Node::new(Value::Other(text.trim().to_owned())))
 }
 
 /// The spelling of a value in place of another: of texts only the letters that differ are written anew. Spellings that

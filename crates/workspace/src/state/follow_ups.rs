@@ -79,7 +79,7 @@ pub(crate) fn write(follow_ups: &[FollowUp]) -> Option<String> {
     if follow_ups.is_empty() {
         return None;
     }
-    toml_edit::ser::to_string_pretty(&File { format: Some(1), follow_up: follow_ups.to_vec() }).ok()
+    ::toml::to_string_pretty(&File { format: Some(1), follow_up: follow_ups.to_vec() }).ok()
 }
 
 /// The follow-ups of both sides of a conflict: one that either side closed is closed.

@@ -4,6 +4,7 @@ mod parse;
 mod render;
 mod strings;
 
+pub(crate) use parse::parse_value;
 pub use parse::{ParseError, errors, parse};
 pub(crate) use render::{block as render_block, key as render_key, line as render_line};
 pub use render::{file as render_file, value as render_value};
