@@ -12,7 +12,7 @@ use ysomorph_core::changes::{Change, Comparison};
 use ysomorph_core::definition::{FileKey, Tree};
 use ysomorph_core::impact::code::sought;
 use ysomorph_core::impact::{
-    self, Around, Finding, ImpactInput, Rewritten, Severity, before_losses, carried, follow_ups_of_change, reached, renamed_table,
+    self, Around, Finding, ImpactInput, Rewritten, Severity, before_losses, carried, concerned_part, follow_ups_of_change, renamed_table,
     rewritten,
 };
 use ysomorph_core::merge::Outcome;
@@ -119,7 +119,7 @@ impl Workspace {
         let mut judge = |accepted: &Schema, comparison: &Comparison| {
             let around = self.with_code(around, comparison)?;
             texts.extend(around.code.iter().map(|hit| (hit.file.clone(), Arc::clone(&hit.text))));
-            Ok::<_, FileError>(follow_ups_of_change(reached(tree, comparison), accepted, now, comparison, &around))
+            Ok::<_, FileError>(follow_ups_of_change(concerned_part(tree, comparison), accepted, now, comparison, &around))
         };
         let mut found = Vec::new();
         let nothing = Comparison::default();

@@ -30,7 +30,7 @@ pub(crate) struct Index {
 }
 
 /// What an index is of.
-#[derive(Debug, Default, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Default, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Origin {
     /// The program that made it.
@@ -158,10 +158,10 @@ impl Index {
     }
 
     /// Keeps what is known of some of its entities, where other things are around them now.
-    pub fn keep_of(mut self, root: &Path, around: String, wanted: impl Fn(&str) -> bool) {
-        self.entities.retain(|entity, _| wanted(entity));
-        self.origin.around = around;
-        self.write(root);
+    pub fn keep_of(&self, root: &Path, around: String, wanted: impl Fn(&str) -> bool) {
+        let wanted = self.entities.iter().filter(|(entity, _)| wanted(entity));
+        let entities = wanted.map(|(entity, one)| (entity.clone(), one.clone())).collect();
+        Index { origin: Origin { around, ..self.origin.clone() }, entities }.write(root);
     }
 
     /// The digest of what every file depends on.

@@ -10,7 +10,7 @@ use crate::state::ACCEPTED;
 use crate::toml::parse;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
-use ysomorph_core::definition::FileKey;
+use ysomorph_core::definition::{Asleep, FileKey};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::schema::Schema;
 
@@ -56,16 +56,15 @@ impl Workspace {
     /// Keeps, after a merge that was written, what was known of the files that it left alone and that its change doesn't reach: the next
     /// look opens the others alone. Nothing depends on it.
     pub fn keep_index_after(&self, planned: &Planned, changed: &Schema) {
-        let unopened = Unopened {
-            root: &self.root,
-            config_text: &self.config_text,
-            texts: &self.texts,
-            state: &self.state.read,
-            accepted: self.accepted(),
+        let of_everything;
+        let (index, asleep) = match &self.known {
+            Some(known) => (&known.index, &self.tree.asleep),
+            None => {
+                let Some(known) = self.would_leave_closed(changed) else { return };
+                of_everything = known;
+                (&of_everything.0, &of_everything.1)
+            }
         };
-        let change = Change { changed, also: &BTreeSet::new(), with_follow_ups: false };
-        let Some(known) = unopened.known() else { return };
-        let Some(asleep) = unopened.asleep(&known, change) else { return };
         let after = |path: &str| planned.files.get(path).map(|(_, after)| after.as_deref().unwrap_or_default());
         let is_left = |entity: &str| {
             let file = FileKey::Entity(entity.to_owned());
@@ -76,6 +75,20 @@ impl Workspace {
         let of = |file: &'static str| after(file).or_else(|| self.state.read.get(file).map(String::as_str));
         let state = [ACCEPTED, KNOWN].into_iter().filter_map(|file| Some((file.to_owned(), of(file)?.to_owned()))).collect();
         let config = after(CONFIG_FILE).unwrap_or(&self.config_text);
-        known.index.keep_of(&self.root, around(config, app.as_ref().or(self.tree.app()), &state), is_left);
+        index.keep_of(&self.root, around(config, app.as_ref().or(self.tree.app()), &state), is_left);
+    }
+
+    /// What is known of the files, and which of them a look at a change would leave closed.
+    fn would_leave_closed(&self, changed: &Schema) -> Option<(Index, Asleep)> {
+        let unopened = Unopened {
+            root: &self.root,
+            config_text: &self.config_text,
+            texts: &self.texts,
+            state: &self.state.read,
+            accepted: self.accepted(),
+        };
+        let known = unopened.known()?;
+        let asleep = unopened.asleep(&known, Change { changed, also: &BTreeSet::new(), with_follow_ups: false })?;
+        Some((known.index, asleep))
     }
 }

@@ -219,8 +219,8 @@ impl Workspace {
 
     /// Writes a plan in one transaction, with an entry that tells it.
     pub fn write(&self, planned: &Planned, given: &BTreeMap<String, String>, by: &By) -> Result<HistoryEntry, WriteError> {
-        if !self.tree.asleep.is_empty() {
-            return Err(WriteError::File(FileError::new("app/", "not all of it was opened, so nothing is written: a defect")));
+        if !planned.outcome.unsteady.is_empty() {
+            return Err(WriteError::File(FileError::new("app/", "not all that changes was opened, so nothing is written: a defect")));
         }
         let mut lock = folder::take(&self.root)?;
         self.is_as_read()?;
@@ -244,11 +244,16 @@ impl Workspace {
         );
         let used = planned.used.clone();
         let done = planned.done();
-        let concerned = if changes.is_empty() { Tree::default() } else { impact::reached(&self.tree, &planned.outcome.comparison) };
-        let unwritten = concerned.files.keys().filter(|file| !files.contains_key(&file.path()));
-        let unwritten = unwritten.filter_map(|file| Some((file.path(), digest(self.texts.get(file)?)))).collect();
+        let unwritten = if changes.is_empty() { BTreeMap::new() } else { self.unwritten(planned, &files) };
         let entry = NewEntry { kind: EntryKind::Merge, by, files, used, answers, changes, undoes: Vec::new(), done, unwritten };
         entry.write(&self.root, &mut lock)
+    }
+
+    /// The digests of the files that a plan's changes concern, open or not, and that aren't written.
+    fn unwritten(&self, planned: &Planned, files: &BTreeMap<String, Changed>) -> BTreeMap<String, String> {
+        let is_concerned = impact::concerned(&self.tree, &planned.outcome.comparison);
+        let concerned = self.texts.iter().filter(|(file, _)| is_concerned(file)).map(|(file, text)| (file.path(), text));
+        concerned.filter(|(path, _)| !files.contains_key(path)).map(|(path, text)| (path, digest(text))).collect()
     }
 
     /// Whether everything that a plan was made from still is what was read, also files that the plan doesn't write.

@@ -4,7 +4,7 @@ use crate::servers::{BOTH, Place};
 use crate::support::Project;
 use serde_json::Value;
 use ysomorph_core::definition::Tree;
-use ysomorph_core::impact::{Around, follow_ups_of_change, reached};
+use ysomorph_core::impact::{Around, concerned_part, follow_ups_of_change};
 use ysomorph_workspace::{Workspace, start};
 
 /// The demo whose database changed, with the renames answered as they were meant.
@@ -322,7 +322,7 @@ fn what_a_change_reaches_is_all_that_the_whole_definition_would_tell() {
         let around = Around::default();
         let judged = |tree: Tree| follow_ups_of_change(tree, &accepted, &next.schema(), &outcome.comparison, &around);
         let whole = judged(outcome.tree.clone());
-        assert_eq!(judged(reached(&outcome.tree, &outcome.comparison)), whole, "seed {seed}");
+        assert_eq!(judged(concerned_part(&outcome.tree, &outcome.comparison)), whole, "seed {seed}");
         told += whole.len();
     }
     assert!(told > 10, "only {told} follow-ups: the changes are too kind");

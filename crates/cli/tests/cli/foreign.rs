@@ -1,9 +1,8 @@
 //! A workspace from anybody is safe to open, look at, rehearse and merge: nothing outside it is read or written, nothing
 //! in it is run, nothing hangs, nothing secret is shown or kept.
 
-use crate::support::{Project, Ran, assert_same_files, files_below};
+use crate::support::{Project, Ran, assert_same_files, copy_folder, files_below};
 use std::fs;
-use std::path::Path;
 
 const SQL: &str = "CREATE TABLE hive (id INTEGER PRIMARY KEY, tag VARCHAR(12) NOT NULL, colour TEXT)";
 
@@ -97,15 +96,6 @@ fn is_read(command: &[&str], place: &str) -> bool {
         }
         _ => true,
     }
-}
-
-fn copy_folder(from: &Path, to: &Path) {
-    for (file, bytes) in files_below(from) {
-        let path = to.join(file);
-        fs::create_dir_all(path.parent().unwrap()).unwrap();
-        fs::write(path, bytes).unwrap();
-    }
-    fs::create_dir_all(to).unwrap();
 }
 
 #[cfg(unix)]

@@ -5,18 +5,21 @@ use crate::layouts::relaid;
 use crate::model::{Database, Random};
 use crate::properties::{edit_by_hand, merge_answered, random_begin, texts};
 use crate::readers::mutated;
-use crate::support::{Project, assert_same_files, files_below, program, similar_diff};
+use crate::support::{Project, assert_same_files, copy_folder, files_below, program, similar_diff};
 use crate::walks::Edit;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
 use std::process::Command;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::impact::{Finding, ImpactInput, impact, told_whatever_changes};
-use ysomorph_core::merge::{Outcome, Question, merge};
+use ysomorph_core::merge::{MergeInput, Outcome, Question, merge, safe_merge};
 use ysomorph_core::schema::Schema;
-use ysomorph_workspace::{Closed, Workspace, start};
+use ysomorph_workspace::{By, Closed, Workspace, start};
 
 const CASES: u64 = 10;
+
+/// A merge with the answers it went by.
+type Answered = (BTreeMap<String, String>, Outcome);
 
 /// What a change comes to: the merge, and what is found.
 fn looked_at(workspace: &Workspace, changed: &Schema) -> (Outcome, Vec<Finding>) {
@@ -37,15 +40,45 @@ fn index(root: &Path, changed: &Schema) {
 
 /// The workspace as a look at the change opens it.
 fn opened_for(root: &Path, changed: &Schema) -> Workspace {
+    merged(root, changed, false, |input| (BTreeMap::new(), merge(input))).0
+}
+
+/// The same, and the merge that was looked at.
+fn merged(root: &Path, changed: &Schema, with_follow_ups: bool, look: impl Fn(&MergeInput<'_>) -> Answered) -> (Workspace, Answered) {
     let mut also = BTreeSet::new();
     loop {
-        let workspace = Workspace::open_for(Closed::read(root, true).unwrap(), changed, &also, false).unwrap();
-        let unsteady = merge(&workspace.merge_input(changed, &BTreeMap::new())).unsteady;
-        if unsteady.is_empty() {
-            return workspace;
+        let workspace = Workspace::open_for(Closed::read(root, true).unwrap(), changed, &also, with_follow_ups).unwrap();
+        let (answers, outcome) = look(&workspace.merge_input(changed, &BTreeMap::new()));
+        if outcome.unsteady.is_empty() {
+            return (workspace, (answers, outcome));
         }
-        assert!(unsteady.iter().all(|entity| also.insert(entity.clone())), "asked for twice: {unsteady:?}");
+        assert!(outcome.unsteady.iter().all(|entity| also.insert(entity.clone())), "asked for twice: {:?}", outcome.unsteady);
     }
+}
+
+/// Whether a merge that opened what the change reaches wrote the files, the state and the entry that one of everything writes, and how
+/// many entities it left closed.
+fn assert_written_alike(root: &Path, changed: &Schema) -> usize {
+    let written = |merged: &dyn Fn(&Path) -> (Workspace, Answered)| {
+        let copy = tempfile::tempdir().unwrap();
+        copy_folder(root, copy.path());
+        let (workspace, (answers, outcome)) = merged(copy.path());
+        let planned = workspace.plan_of(changed, &answers, outcome).unwrap();
+        if planned.is_worth_writing() {
+            workspace.write(&planned, &answers, &By::default()).unwrap();
+        }
+        let mut files = files_below(copy.path());
+        files.retain(|path, _| !path.starts_with(".ysomorph/index"));
+        (files, workspace.tree.asleep.iter().map(|(entity, _)| entity.to_owned()).collect::<Vec<_>>())
+    };
+    let whole = |root: &Path| {
+        let workspace = Workspace::open(root).unwrap();
+        let answered = safe_merge(&workspace.merge_input(changed, &BTreeMap::new()));
+        (workspace, answered)
+    };
+    let ((all, _), (part, closed)) = (written(&whole), written(&|root| merged(root, changed, true, safe_merge)));
+    assert_same_files(&all, &part, &format!("written otherwise with {closed:?} closed"));
+    closed.len()
 }
 
 /// Whether both looks say the same, and how many entities one of them left closed.
@@ -80,32 +113,19 @@ fn assert_same(root: &Path, changed: &Schema) -> usize {
     assert_eq!(outcome.kept.len(), of_part.kept.len() + part.customised_elsewhere(), "with {closed:?} closed");
     // What earlier merges left to people may be anywhere: then a preview opens everything.
     if !root.join(".ysomorph/follow-ups.toml").exists() {
-        let (all, some) = (plan(&whole, changed, &outcome, &closed), plan(&part, changed, &of_part, &closed));
+        let (all, some) = (plan(&whole, changed, &outcome), plan(&part, changed, &of_part));
         assert!(all == some, "with {closed:?} closed:\n{}", similar_diff(&all, &some));
     }
     closed.len()
 }
 
-/// What a merge would write and leave to people; without what is kept of entities that were left closed, which only a merge that is
-/// written settles.
-fn plan(workspace: &Workspace, changed: &Schema, outcome: &Outcome, closed: &[&str]) -> String {
+/// What a merge would write and leave to people.
+fn plan(workspace: &Workspace, changed: &Schema, outcome: &Outcome) -> String {
     let planned = workspace.plan_of(changed, &BTreeMap::new(), outcome.clone()).unwrap();
-    let is_of_closed = |line: &str| {
-        closed.iter().any(|entity| {
-            line.ends_with(&format!("/{entity}.entity.list"))
-                || line.ends_with(&format!(" {entity}.entity.list"))
-                || line.ends_with(&format!(" {entity}"))
-        })
-    };
     let mut told = String::new();
-    for (path, (before, after)) in planned.files.iter().filter(|(path, _)| !is_of_closed(path)) {
-        let lines = |text: &Option<String>| {
-            text.iter().flat_map(|text| text.lines()).filter(|line| !is_of_closed(line)).collect::<Vec<_>>().join("\n")
-        };
-        let (before, after) = (lines(before), lines(after));
-        if before != after {
-            told.push_str(&format!("{path}:\n{}", similar_diff(&before, &after)));
-        }
+    for (path, (before, after)) in &planned.files {
+        let text = |text: &Option<String>| text.as_deref().unwrap_or_default().to_owned();
+        told.push_str(&format!("{path}:\n{}", similar_diff(&text(before), &text(after))));
     }
     told + &planned.follow_ups.open.iter().map(|f| format!("{}: {}\n", f.name, f.finding.message)).collect::<String>()
 }
@@ -119,8 +139,8 @@ fn several(random: &mut Random) -> Database {
     all
 }
 
-/// How many entities stayed closed, how many of those at first looks, and how many there were.
-fn run(seed: u64) -> [usize; 3] {
+/// How many entities stayed closed, how many of those at first looks, how many in merges that were written, and how many there were.
+fn run(seed: u64) -> [usize; 4] {
     let mut random = Random::new(seed ^ 0x5EED);
     let original = several(&mut random);
     let dir = tempfile::tempdir().unwrap();
@@ -134,7 +154,7 @@ fn run(seed: u64) -> [usize; 3] {
             std::fs::write(root.join("app").join(file), relaid(text, &mut random)).unwrap();
         }
     }
-    let (mut closed, mut at_first, mut of, mut now) = (0, 0, 0, original.clone());
+    let (mut closed, mut at_first, mut at_writes, mut of, mut now) = (0, 0, 0, 0, original.clone());
     for step in 0..4 {
         let workspace = Workspace::open(root).unwrap();
         if !workspace.problems().is_empty() {
@@ -160,13 +180,14 @@ fn run(seed: u64) -> [usize; 3] {
         }
         let is_first = !root.join(".ysomorph/index").exists();
         let these = assert_same(root, &changed);
+        at_writes += assert_written_alike(root, &changed);
         closed += these;
         at_first += if is_first { these } else { 0 };
         of += workspace.tree.entities().count();
         merge_answered(root, &now, &next, &original, &mut |question| random.pick(&question.choices).clone());
         now = next;
     }
-    [closed, at_first, of]
+    [closed, at_first, at_writes, of]
 }
 
 /// One edit by hand that leaves the definition sound.
@@ -186,17 +207,20 @@ fn a_look_at_what_a_change_reaches_says_what_a_look_at_everything_says() {
     let only = std::env::var("YSOMORPH_SEED").ok().and_then(|s| s.parse().ok());
     let cases = std::env::var("YSOMORPH_CASES").ok().and_then(|s| s.parse().ok()).unwrap_or(CASES);
     let seeds: Vec<u64> = only.map_or_else(|| (1..=cases).collect(), |seed| vec![seed]);
-    let (mut closed, mut at_first, mut of, mut failed) = (0, 0, 0, Vec::new());
+    let (mut closed, mut at_first, mut at_writes, mut of, mut failed) = (0, 0, 0, 0, Vec::new());
     for seed in &seeds {
         match std::panic::catch_unwind(|| run(*seed)) {
-            Ok([these, first, all]) => (closed, at_first, of) = (closed + these, at_first + first, of + all),
+            Ok([these, first, written, all]) => {
+                (closed, at_first, at_writes, of) = (closed + these, at_first + first, at_writes + written, of + all);
+            }
             Err(_) => failed.push(*seed),
         }
     }
     assert!(failed.is_empty(), "{} of {} failed: {failed:?} (run one with YSOMORPH_SEED=N)", failed.len(), seeds.len());
-    let told = format!("{closed} of {of} entities stayed closed, {at_first} of them at first looks");
+    let told =
+        format!("{closed} of {of} entities stayed closed, {at_first} of them at first looks; {at_writes} in merges that were written");
     eprintln!("{told}");
-    assert!(only.is_some() || closed * 10 > of && at_first * 100 > of, "{told}: this proves little");
+    assert!(only.is_some() || closed * 10 > of && at_first * 100 > of && at_writes * 20 > of, "{told}: this proves little");
 }
 
 #[test]
@@ -284,12 +308,13 @@ fn commands_say_the_same_with_an_index_and_leave_nothing_else() {
     }
     project.change_demo(None);
     let before = files_below(project.dir.path());
-    let said = |arguments: &[&str], index_from: usize| {
+    let said_in = |folder: &Path, arguments: &[&str], index_from: usize| {
         let mut command = Command::new(program());
-        command.arg("-C").arg(project.dir.path()).args(arguments).env("YSOMORPH_INDEX_FROM", index_from.to_string());
+        command.arg("-C").arg(folder).args(arguments).env("YSOMORPH_INDEX_FROM", index_from.to_string());
         let ran = command.output().unwrap();
         format!("{:?}\n{}\n{}", ran.status.code(), String::from_utf8_lossy(&ran.stdout), String::from_utf8_lossy(&ran.stderr))
     };
+    let said = |arguments: &[&str], index_from: usize| said_in(project.dir.path(), arguments, index_from);
     let commands: [&[&str]; 6] = [
         &["impact"],
         &["impact", "--format", "json"],
@@ -312,4 +337,22 @@ fn commands_say_the_same_with_an_index_and_leave_nothing_else() {
     let mut after = files_below(project.dir.path());
     after.retain(|path, _| !path.starts_with(".ysomorph/index"));
     assert_same_files(&before, &after, "a look left more than its index");
+    // An entry tells the moment.
+    let written = |index_from: usize| {
+        let copy = tempfile::tempdir().unwrap();
+        copy_folder(project.dir.path(), copy.path());
+        let said = said_in(copy.path(), &["merge", "--safe", "--write"], index_from);
+        let mut files = files_below(copy.path());
+        files.retain(|path, _| !path.starts_with(".ysomorph/index") && !path.starts_with(".ysomorph/merges"));
+        (said, files)
+    };
+    let _ = std::fs::remove_dir_all(project.path(".ysomorph/index"));
+    let (all, at_first) = (written(usize::MAX), written(1));
+    said(&["impact"], 1);
+    let part = written(1);
+    assert!(all.0.starts_with("Some(0)") && all.1 != before, "{}", all.0);
+    for (other, what) in [(at_first, "at first"), (part, "with an index")] {
+        assert_eq!(other.0, all.0, "{what}");
+        assert_same_files(&all.1, &other.1, what);
+    }
 }

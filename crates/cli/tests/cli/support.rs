@@ -38,6 +38,19 @@ pub fn files_below(root: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
     files
 }
 
+/// Another folder with the same files.
+pub fn copy_folder(from: &Path, to: &Path) {
+    std::fs::create_dir_all(to).unwrap();
+    for entry in std::fs::read_dir(from).unwrap().flatten() {
+        let target = to.join(entry.file_name());
+        if entry.path().is_dir() {
+            copy_folder(&entry.path(), &target);
+        } else {
+            std::fs::copy(entry.path(), &target).unwrap();
+        }
+    }
+}
+
 /// Whether two states of a folder hold the same files; names those that differ. The lock's holder doesn't count.
 #[track_caller]
 pub fn assert_same_files(before: &BTreeMap<PathBuf, Vec<u8>>, after: &BTreeMap<PathBuf, Vec<u8>>, what: &str) {

@@ -3,6 +3,7 @@
 
 use crate::agreement::refused;
 use crate::model::{Column, Database};
+use crate::support::copy_folder;
 use rusqlite::Connection;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
@@ -80,18 +81,6 @@ fn files(root: &Path) -> BTreeMap<String, String> {
         }
     }
     all
-}
-
-fn copy(from: &Path, to: &Path) {
-    for entry in std::fs::read_dir(from).unwrap().flatten() {
-        let target = to.join(entry.file_name());
-        if entry.path().is_dir() {
-            std::fs::create_dir(&target).unwrap();
-            copy(&entry.path(), &target);
-        } else {
-            std::fs::copy(entry.path(), &target).unwrap();
-        }
-    }
 }
 
 /// A workspace before a merge.
@@ -200,7 +189,7 @@ impl Before {
     /// Undone in a copy, every file is as it was.
     fn assert_undone(&self, root: &Path) {
         let place = tempfile::tempdir().unwrap();
-        copy(root, place.path());
+        copy_folder(root, place.path());
         Workspace::open(place.path()).unwrap().undo(None, &By::default()).unwrap_or_else(|e| panic!("{e}"));
         let back = files(place.path());
         // Answers are there again for the merge that is made anew.

@@ -49,12 +49,15 @@ pub fn place<'a>(name: &'a str, rule: &str) -> &'a str {
     name.strip_prefix(rule).unwrap_or(name).trim_start_matches('/')
 }
 
-/// The part of a definition that a change reaches: the entities over the tables that it is about, those they refer to, in turn,
-/// and those that refer to them. All of it where a change is about something else than tables.
-pub fn reached(tree: &Tree, comparison: &Comparison) -> Tree {
-    if comparison.changes.iter().any(|c| c.table.is_empty()) {
-        return tree.clone();
-    }
+/// The files of a definition that a change concerns: the entities over the tables that it is about, those they refer to, in turn, and
+/// those that refer to them, open or not. All of them where a change is about something else than tables.
+pub fn concerned(tree: &Tree, comparison: &Comparison) -> impl Fn(&FileKey) -> bool {
+    let is_about_all = comparison.changes.iter().any(|c| c.table.is_empty());
+    let entities = if is_about_all { BTreeSet::new() } else { concerned_entities(tree, comparison) };
+    move |file| is_about_all || *file == FileKey::App || entities.contains(file.name())
+}
+
+fn concerned_entities(tree: &Tree, comparison: &Comparison) -> BTreeSet<String> {
     let index = EntityIndex::of(tree);
     let names = comparison.presumed();
     let tables: BTreeSet<String> =
@@ -67,16 +70,21 @@ pub fn reached(tree: &Tree, comparison: &Comparison) -> Tree {
         .filter(|(_, e)| is_over(&e.table) || e.fields.values().any(|f| f.through.as_ref().is_some_and(|(t, ..)| is_over(t))))
         .map(|(entity, _)| entity)
         .collect();
-    let mut reached: BTreeSet<String> = changed.iter().map(|entity| (*entity).clone()).collect();
-    reached.extend(index.entities.keys().filter(|entity| targets(entity).any(|t| changed.contains(&t))).cloned());
-    let mut next: Vec<String> = reached.iter().cloned().collect();
+    let mut concerned: BTreeSet<String> = changed.iter().map(|entity| (*entity).clone()).collect();
+    concerned.extend(index.entities.keys().filter(|entity| targets(entity).any(|t| changed.contains(&t))).cloned());
+    let mut next: Vec<String> = concerned.iter().cloned().collect();
     while let Some(entity) = next.pop() {
-        let more: Vec<String> = targets(&entity).filter(|t| !reached.contains(t)).collect();
-        reached.extend(more.iter().cloned());
+        let more: Vec<String> = targets(&entity).filter(|t| !concerned.contains(t)).collect();
+        concerned.extend(more.iter().cloned());
         next.extend(more);
     }
-    let is_reached = |file: &FileKey| *file == FileKey::App || reached.contains(file.name());
-    let files = tree.files.iter().filter(|(file, _)| is_reached(file)).map(|(file, node)| (file.clone(), node.clone()));
+    concerned
+}
+
+/// The part of a definition that is open and that a change concerns.
+pub fn concerned_part(tree: &Tree, comparison: &Comparison) -> Tree {
+    let is_concerned = concerned(tree, comparison);
+    let files = tree.files.iter().filter(|(file, _)| is_concerned(file)).map(|(file, node)| (file.clone(), node.clone()));
     Tree { files: files.collect(), ..Tree::default() }
 }
 

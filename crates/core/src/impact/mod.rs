@@ -31,7 +31,7 @@ pub use baseline::Baseline;
 pub use context::{Context, Lost, What};
 pub use element_kind::ElementKind;
 pub use finding::{Fate, Finding, Location, Remedy, Severity};
-pub use follow_up::{FollowUp, follow_ups_of_change, place, reached, to_place, to_translate};
+pub use follow_up::{FollowUp, concerned, concerned_part, follow_ups_of_change, place, to_place, to_translate};
 pub use input::ImpactInput;
 pub use lost_name::{before_losses, carried, is_lost_name, renamed_table};
 pub use met::{MetEntity, MetField, MetLimits};
