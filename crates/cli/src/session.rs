@@ -114,6 +114,14 @@ impl Session {
         self.opened(|| Workspace::open(&self.folder))
     }
 
+    /// The workspace, to look at what people customised.
+    pub fn open_customised(&self) -> Result<Workspace, CliError> {
+        if !Workspace::wants_index(&self.folder, index_from()) {
+            return self.open();
+        }
+        self.opened(|| Workspace::open_customised(Closed::read(&self.folder, true)?))
+    }
+
     /// Looks, and again with what has to be open too, until that is all.
     pub fn until_steady<T>(
         &self,

@@ -2,7 +2,7 @@
 //! is read once, and neither lifted nor merged.
 
 use crate::config::Config;
-use crate::index::{Digests, Index};
+use crate::index::{Digests, Index, Seen};
 use crate::kept::Stored;
 use crate::opening::{Known, Unopened};
 use rayon::prelude::*;
@@ -45,10 +45,12 @@ impl Unopened<'_> {
             if as_left.contains(&file) {
                 let root = tree.files.get(&file)?;
                 let may_sleep = drafted.files.get(&file) == Some(root) && !told.contains(entity);
-                return Some((Sleeper::of_plain(root, Arc::clone(index.entities.get(entity)?)), may_sleep, 0));
+                let sleeper = Sleeper::of_plain(root, Arc::clone(index.entities.get(entity)?));
+                return Some(Seen { sleeper, may_sleep, customised: 0, counted_at_rest: may_sleep });
             }
             // How many customisations stand in it is told by a merge of it alone.
-            kept.unedited.contains(&file).then(|| kept.whole.sleeper(entity)).flatten().map(|(sleeper, _)| (sleeper, false, 0))
+            let (sleeper, _) = kept.unedited.contains(&file).then(|| kept.whole.sleeper(entity)).flatten()?;
+            Some(Seen { sleeper, may_sleep: false, customised: 0, counted_at_rest: false })
         };
         let digests = Digests::of(self.texts, self.state);
         let index = Index::of(self.around(), &digests, known);

@@ -57,7 +57,19 @@ pub(crate) struct Indexed {
     may_sleep: bool,
     /// How many customisations stand in it.
     pub customised: usize,
+    /// Whether they were counted while nothing changed: with a change, what it meets may be counted otherwise.
+    counted_at_rest: bool,
     sleeper: Arc<Sleeper>,
+}
+
+/// What a look saw of an entity.
+pub(crate) struct Seen {
+    pub sleeper: Sleeper,
+    /// Whether it may stay closed where nothing reaches it.
+    pub may_sleep: bool,
+    /// How many customisations stand in it, and whether they were counted while nothing changed.
+    pub customised: usize,
+    pub counted_at_rest: bool,
 }
 
 /// The digests of a definition's files and of what is kept of them.
@@ -124,11 +136,17 @@ impl Index {
         }
     }
 
-    /// What is known of files as they stand: the sleeper, whether it may stay closed, and how many customisations stand in it.
-    pub fn of(around: String, digests: &Digests, known: impl Fn(&str) -> Option<(Sleeper, bool, usize)> + Sync) -> Index {
+    /// Whether people may have customised an entity.
+    pub fn may_be_customised(&self, entity: &str) -> bool {
+        self.entities.get(entity).is_none_or(|known| known.customised > 0 || !known.counted_at_rest)
+    }
+
+    /// What is known of files as they stand.
+    pub fn of(around: String, digests: &Digests, seen: impl Fn(&str) -> Option<Seen> + Sync) -> Index {
         let of = |(entity, (text, list)): (&String, &(String, Option<String>))| {
-            let (sleeper, may_sleep, customised) = known(entity)?;
-            Some((entity.clone(), Indexed { text: text.clone(), list: list.clone(), may_sleep, customised, sleeper: Arc::new(sleeper) }))
+            let Seen { sleeper, may_sleep, customised, counted_at_rest } = seen(entity)?;
+            let (text, list, sleeper) = (text.clone(), list.clone(), Arc::new(sleeper));
+            Some((entity.clone(), Indexed { text, list, may_sleep, customised, counted_at_rest, sleeper }))
         };
         let entities = digests.of.par_iter().filter_map(of).collect::<Vec<_>>().into_iter().collect();
         Index { origin: Origin::now(around), entities }
@@ -136,14 +154,14 @@ impl Index {
 
     /// Keeps what is known of files as they stand: of what was opened, what is known of it now and whether it may stay closed; of
     /// the rest, what was known before. Nothing depends on it: what can't be written isn't.
-    pub fn keep(
-        root: &Path,
-        around: String,
-        digests: &Digests,
-        opened: impl Fn(&str) -> Option<(Sleeper, bool, usize)> + Sync,
-        before: Option<&Index>,
-    ) {
-        let Index { origin, entities: opened } = Index::of(around, digests, opened);
+    pub fn keep(root: &Path, around: String, digests: &Digests, opened: impl Fn(&str) -> Option<Seen> + Sync, before: Option<&Index>) {
+        let Index { origin, entities: mut opened } = Index::of(around, digests, opened);
+        for (entity, now) in &mut opened {
+            let earlier = before.and_then(|before| before.entities.get(entity));
+            if let Some(earlier) = earlier.filter(|e| e.counted_at_rest && (&e.text, &e.list) == (&now.text, &now.list)) {
+                (now.customised, now.counted_at_rest) = (earlier.customised, true);
+            }
+        }
         let is_known = |before: &Index| {
             before.entities.keys().all(|entity| digests.of.contains_key(entity))
                 && opened.iter().all(|(entity, one)| before.entities.get(entity) == Some(one))

@@ -1,7 +1,7 @@
 //! What a look leaves for the next one.
 
 use crate::closed::{CONFIG_FILE, definition_files};
-use crate::index::{Digests, Index};
+use crate::index::{Digests, Index, Seen};
 use crate::kept::{KNOWN, list_of};
 use crate::open::Workspace;
 use crate::opening::{Change, Unopened, around};
@@ -41,11 +41,12 @@ impl Workspace {
         for one in &outcome.kept {
             *customised.entry(one.element.file.name()).or_default() += 1;
         }
+        let counted_at_rest = outcome.comparison.changes.is_empty();
         let opened = |entity: &str| {
             let (sleeper, is_plain) = kept.whole.sleeper(entity)?;
             let is_as_it_was = kept.unedited.contains(&FileKey::Entity(entity.to_owned()));
             let customised = customised.get(entity).copied().unwrap_or_default();
-            Some((sleeper, is_plain && is_as_it_was && !told.contains(entity), customised))
+            Some(Seen { sleeper, may_sleep: is_plain && is_as_it_was && !told.contains(entity), customised, counted_at_rest })
         };
         // An index that was read was made around the same.
         let read_by = known.map(|known| known.index.around().to_owned());
@@ -88,7 +89,7 @@ impl Workspace {
             accepted: self.accepted(),
         };
         let known = unopened.known()?;
-        let asleep = unopened.asleep(&known, Change { changed, also: &BTreeSet::new(), with_follow_ups: false })?;
+        let asleep = unopened.asleep(&known, Change { changed, also: &BTreeSet::new(), with_follow_ups: false, with_customised: false })?;
         Some((known.index, asleep))
     }
 }

@@ -61,8 +61,20 @@ impl Workspace {
     ///
     /// # Errors
     /// Every file that can't be read.
-    pub fn open_for(mut files: Closed, changed: &Schema, also: &BTreeSet<String>, with_follow_ups: bool) -> Result<Workspace, OpenError> {
-        let change = Change { changed, also, with_follow_ups };
+    pub fn open_for(files: Closed, changed: &Schema, also: &BTreeSet<String>, with_follow_ups: bool) -> Result<Workspace, OpenError> {
+        Workspace::open_by(files, Change { changed, also, with_follow_ups, with_customised: false })
+    }
+
+    /// The same, to look at what people customised: of the rest nothing is needed but names.
+    ///
+    /// # Errors
+    /// Every file that can't be read.
+    pub fn open_customised(files: Closed) -> Result<Workspace, OpenError> {
+        let accepted = files.accepted.clone();
+        Workspace::open_by(files, Change { changed: &accepted, also: &BTreeSet::new(), with_follow_ups: false, with_customised: true })
+    }
+
+    fn open_by(mut files: Closed, change: Change<'_>) -> Result<Workspace, OpenError> {
         let mut read = None;
         if files.known.is_none()
             && files.tell_all()

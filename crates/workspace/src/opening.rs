@@ -21,6 +21,8 @@ pub(crate) struct Change<'a> {
     pub also: &'a BTreeSet<String>,
     /// Whether what earlier merges left to people is looked at too, which may be anywhere.
     pub with_follow_ups: bool,
+    /// Whether what people customised is looked at too.
+    pub with_customised: bool,
 }
 
 /// What is read of a workspace before its definition is opened.
@@ -52,8 +54,10 @@ impl Unopened<'_> {
         if self.may_be_anywhere(change) {
             return None;
         }
-        let Standing { mut known, mut closed, edited } = known.index.standing(&known.digests);
-        closed.retain(|entity| !change.also.contains(entity));
+        let index = &known.index;
+        let Standing { mut known, mut closed, edited } = index.standing(&known.digests);
+        let is_looked_at = |entity: &str| change.also.contains(entity) || change.with_customised && index.may_be_customised(entity);
+        closed.retain(|entity| !is_looked_at(entity));
         // What somebody edited is read as it stands, with what is hidden in it.
         let is_edited = |file: &FileKey| edited.contains(file.name());
         let kept = Stored::read(self.state, &is_edited).ok()?.lifted(self.texts, &is_edited);

@@ -5,6 +5,7 @@ use crate::error::CliError;
 use crate::output::Output;
 use crate::session::{Session, bare_report};
 use clap::Args;
+use std::mem::ManuallyDrop;
 use ysomorph_core::name::{Patterns, nearest, shown};
 use ysomorph_report::{FileDiff, text};
 
@@ -19,8 +20,10 @@ pub struct Arguments {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let workspace = session.open()?;
-    let files: Vec<String> = workspace.tree.files.keys().map(|file| file.name().to_owned()).collect();
+    // The files in which a customisation is given up are told in full.
+    let workspace = if arguments.reset.is_some() { session.open()? } else { session.open_customised()? };
+    let workspace = ManuallyDrop::new(workspace);
+    let files: Vec<String> = workspace.texts.keys().map(|file| file.name().to_owned()).collect();
     known_names("entity", "entities", &arguments.entities, &files)?;
     let mut kept = workspace.customisations();
     kept.sort_by(|a, b| a.element.cmp(&b.element));

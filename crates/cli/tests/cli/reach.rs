@@ -111,6 +111,10 @@ fn assert_same(root: &Path, changed: &Schema) -> usize {
     }
     assert!(of_part.tree.files.iter().all(|(file, _)| outcome.tree.files.contains_key(file)));
     assert_eq!(outcome.kept.len(), of_part.kept.len() + part.customised_elsewhere(), "with {closed:?} closed");
+    let customised = |workspace: &Workspace| plain(format!("{:#?}", workspace.customisations()));
+    let few = Workspace::open_customised(Closed::read(root, true).unwrap()).unwrap();
+    let (all, some) = (customised(&whole), customised(&few));
+    assert!(all == some, "{}", similar_diff(&all, &some));
     // What earlier merges left to people may be anywhere: then a preview opens everything.
     if !root.join(".ysomorph/follow-ups.toml").exists() {
         let (all, some) = (plan(&whole, changed, &outcome), plan(&part, changed, &of_part));
@@ -232,11 +236,17 @@ fn an_edit_is_seen_whatever_its_size_and_time() {
     index(dir.path(), &accepted);
     let open = || -> Vec<FileKey> { opened_for(dir.path(), &accepted).tree.files.keys().cloned().collect() };
     assert_eq!(open(), [FileKey::App], "nothing changed, and nothing was edited");
+    let customised = || {
+        let workspace = Workspace::open_customised(Closed::read(dir.path(), true).unwrap()).unwrap();
+        workspace.tree.files.keys().cloned().collect::<Vec<_>>()
+    };
+    assert_eq!(customised(), [FileKey::App], "nothing is customised");
     let edited = dir.path().join("app/yard.toml");
     let (text, time) = (std::fs::read_to_string(&edited).unwrap(), std::fs::metadata(&edited).unwrap().modified().unwrap());
     std::fs::write(&edited, text.replace("one = \"Yard\"", "one = \"Bard\"")).unwrap();
     std::fs::File::options().write(true).open(&edited).unwrap().set_modified(time).unwrap();
     assert!(open().contains(&FileKey::Entity("yard".to_owned())));
+    assert!(customised().contains(&FileKey::Entity("yard".to_owned())));
     // What lists records of an entity that is gone says so.
     std::fs::remove_file(&edited).unwrap();
     let problems = |workspace: Workspace| format!("{:#?}", workspace.problems());
@@ -315,7 +325,9 @@ fn commands_say_the_same_with_an_index_and_leave_nothing_else() {
         format!("{:?}\n{}\n{}", ran.status.code(), String::from_utf8_lossy(&ran.stdout), String::from_utf8_lossy(&ran.stderr))
     };
     let said = |arguments: &[&str], index_from: usize| said_in(project.dir.path(), arguments, index_from);
-    let commands: [&[&str]; 6] = [
+    let commands: [&[&str]; 8] = [
+        &["custom"],
+        &["custom", "--format", "json"],
         &["impact"],
         &["impact", "--format", "json"],
         &["impact", "--order", "entity", "--verbose"],
