@@ -106,9 +106,14 @@ impl Index {
         folder::is_file(root, &format!("{FOLDER}/{FILE}"))
     }
 
+    /// Where it is, in the workspace.
+    pub fn path() -> String {
+        format!("{FOLDER}/{FILE}")
+    }
+
     /// The index of a workspace, made by this program around the same; nothing where there is none or it can't be read.
     pub fn read(root: &Path, around: &str) -> Option<Index> {
-        let bytes = folder::read(root, &format!("{FOLDER}/{FILE}")).ok()??;
+        let bytes = folder::read(root, &Index::path()).ok()??;
         let text = String::from_utf8(bytes).ok()?;
         let (told, rest) = text.split_once('\n')?;
         let mut lines = rest.lines();

@@ -1,16 +1,19 @@
 //! What a look leaves for the next one.
 
 use crate::closed::{CONFIG_FILE, definition_files};
+use crate::files::FileError;
 use crate::index::{Digests, Index, Seen};
-use crate::kept::{KNOWN, list_of};
+use crate::kept::{KNOWN, Stored, list_of};
 use crate::open::Workspace;
 use crate::opening::{Change, Unopened, around};
 use crate::plan::Planned;
 use crate::state::ACCEPTED;
 use crate::toml::parse;
+use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;
-use ysomorph_core::definition::{Asleep, FileKey};
+use std::sync::Arc;
+use ysomorph_core::definition::{Asleep, FileKey, KnownEntity, Sleeper};
 use ysomorph_core::merge::Outcome;
 use ysomorph_core::schema::Schema;
 
@@ -77,6 +80,30 @@ impl Workspace {
         let state = [ACCEPTED, KNOWN].into_iter().filter_map(|file| Some((file.to_owned(), of(file)?.to_owned()))).collect();
         let config = after(CONFIG_FILE).unwrap_or(&self.config_text);
         index.keep_of(&self.root, around(config, app.as_ref().or(self.tree.app()), &state), is_left);
+    }
+
+    /// Looks whether the files that weren't opened say what the index says of them, and hide nothing: what is written is true of the files,
+    /// whoever wrote the index.
+    ///
+    /// # Errors
+    /// The first that says otherwise.
+    pub(crate) fn confirm_closed(&self) -> Result<(), FileError> {
+        let asleep = &self.tree.asleep;
+        let is_listed = |file: &FileKey| asleep.contains(file.name()) && self.state.read.contains_key(&list_of(file));
+        let listed = Stored::read(&self.state.read, &is_listed)?.lifted(&self.texts, &is_listed);
+        let says = |file: &FileKey, text: &str| {
+            if is_listed(file) {
+                return listed.whole.sleeper(file.name()).filter(|(_, is_plain)| *is_plain).map(|(sleeper, _)| sleeper);
+            }
+            let root = parse(text).ok()?;
+            Some(Sleeper::of_plain(&root, Arc::new(KnownEntity::of(&root))))
+        };
+        let closed: Vec<(&FileKey, &String)> = self.texts.iter().filter(|(file, _)| asleep.contains(file.name())).collect();
+        let wrong = closed.into_par_iter().find_first(|(file, text)| says(file, text).as_ref() != asleep.get(file.name()));
+        wrong.map_or(Ok(()), |(file, _)| {
+            let message = format!("it says otherwise than `{}`: take the folder away, it is made anew", file.path());
+            Err(FileError::new(Index::path(), message))
+        })
     }
 
     /// What is known of the files, and which of them a look at a change would leave closed.

@@ -222,6 +222,7 @@ impl Workspace {
         if !planned.outcome.unsteady.is_empty() {
             return Err(WriteError::File(FileError::new("app/", "not all that changes was opened, so nothing is written: a defect")));
         }
+        self.confirm_closed().map_err(WriteError::File)?;
         let mut lock = folder::take(&self.root)?;
         self.is_as_read()?;
         let mode = |path: &String| self.state.kept.modes.get(path).copied();
