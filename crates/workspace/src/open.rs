@@ -174,6 +174,15 @@ impl Workspace {
         knows_more && !self.own_problems().is_empty()
     }
 
+    /// Reads the answers anew, after some were taken.
+    ///
+    /// # Errors
+    /// Where they can't be read.
+    pub fn reread_answers(&mut self) -> Result<(), FileError> {
+        self.answers = crate::decisions::read(&self.root)?;
+        Ok(())
+    }
+
     /// Answers by question name.
     pub fn answer_map(&self) -> BTreeMap<String, String> {
         self.answers.iter().map(|a| (a.question.clone(), a.choice.clone())).collect()

@@ -2,19 +2,22 @@
 
 mod answers;
 mod dialogue;
+mod merged;
 
 use super::shared::{open_follow_up, print};
 use crate::error::CliError;
 use crate::interrupt::writing;
 use crate::output::Output;
-use crate::session::{Session, report};
+use crate::session::{Opening, Session, report};
 use answers::Given;
 pub use answers::answer;
 use clap::Args;
+use merged::merged;
 use std::io::IsTerminal;
+use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 use ysomorph_core::impact::check;
-use ysomorph_core::merge::merge;
+use ysomorph_core::merge::Outcome;
 use ysomorph_core::name::{fitting, nearest, shown};
 use ysomorph_report::text;
 use ysomorph_workspace::{FollowUps, Workspace};
@@ -37,33 +40,34 @@ pub struct Arguments {
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let workspace = session.open()?;
     if let Some(name) = arguments.question.as_ref().and_then(|q| q.strip_prefix("done/")) {
-        return close(&workspace, name, output);
+        return close(&session.open()?, name, output);
     }
-    let changed = session.changed(&workspace)?;
+    let (workspace, _, changed) = session.open_for_change(Opening::Merge)?;
+    // The process ends with the command: taking a large definition apart again would only take time.
+    let mut workspace = ManuallyDrop::new(workspace);
+    let known = workspace.answer_map();
+    let outcome = merged(&mut workspace, &changed, &known)?;
     let given = match (&arguments.file, &arguments.question, &arguments.choice) {
         (Some(file), ..) => answers::read(file)?,
         (None, Some(question), Some(choice)) => {
             vec![Given { question: question.clone(), choice: choice.clone(), who: None, reason: arguments.reason.clone() }]
         }
-        (None, Some(name), None) => return Err(without_choice(&workspace, &changed, name)),
+        (None, Some(name), None) => return Err(without_choice(&outcome, name)),
         (None, None, _) => Vec::new(),
     };
     if !given.is_empty() || arguments.file.is_some() {
-        let answers = answers::matched(&workspace, &changed, &given)?;
+        let answers = answers::matched(&mut workspace, &changed, outcome, &given)?;
         writing(|| workspace.decide(&answers))?;
         for answer in &answers {
             output.push(&format!("Taken: {} is answered {}.\n", shown(&answer.question), shown(&answer.choice)));
         }
         return Ok(0);
     }
-    let known = workspace.answer_map();
-    let outcome = merge(&workspace.merge_input(&changed, &known));
     let open = outcome.open_questions().count();
     let terminal = output.format.is_text() && std::io::stdin().is_terminal() && std::io::stdout().is_terminal();
     if open > 0 && terminal && !arguments.list {
-        return dialogue::run(&workspace, &changed, output);
+        return dialogue::run(&mut workspace, &changed, output);
     }
     let mut report = report("decide", session, &workspace, &changed, &outcome);
     report.open_follow_ups = follow_ups(&workspace)?.still_open().map(open_follow_up).collect();
@@ -72,9 +76,7 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
 }
 
 /// A question needs a choice: says which.
-fn without_choice(workspace: &Workspace, changed: &ysomorph_core::schema::Schema, name: &str) -> CliError {
-    let known = workspace.answer_map();
-    let outcome = merge(&workspace.merge_input(changed, &known));
+fn without_choice(outcome: &Outcome, name: &str) -> CliError {
     let asked = outcome.questions.iter().find(|q| q.name == name);
     let choices = asked.map_or_else(String::new, |q| format!(": {}", q.choices.join(", ")));
     CliError::new(format!("`{name}` needs a choice{choices}")).hint("`ysomorph decide --list` shows what each would do")

@@ -12,7 +12,7 @@ use std::path::Path;
 use std::process::Command;
 use ysomorph_core::definition::FileKey;
 use ysomorph_core::impact::{Finding, ImpactInput, impact, told_whatever_changes};
-use ysomorph_core::merge::{MergeInput, Outcome, Question, merge, safe_merge};
+use ysomorph_core::merge::{MergeInput, Outcome, Question, effects, merge, safe_merge};
 use ysomorph_core::schema::Schema;
 use ysomorph_workspace::{By, Closed, Workspace, start};
 
@@ -115,6 +115,11 @@ fn assert_same(root: &Path, changed: &Schema) -> usize {
     let few = Workspace::open_customised(Closed::read(root, true).unwrap()).unwrap();
     let (all, some) = (customised(&whole), customised(&few));
     assert!(all == some, "{}", similar_diff(&all, &some));
+    let answers = BTreeMap::new();
+    for question in outcome.open_questions().take(1) {
+        let [all, some] = [&whole, &part].map(|workspace| effects(&workspace.merge_input(changed, &answers), question));
+        assert!(!some.unsteady.is_empty() || all.each == some.each, "{}: {all:?}\n{some:?}", question.name);
+    }
     // What earlier merges left to people may be anywhere: then a preview opens everything.
     if !root.join(".ysomorph/follow-ups.toml").exists() {
         let (all, some) = (plan(&whole, changed, &outcome), plan(&part, changed, &of_part));
@@ -366,7 +371,9 @@ fn commands_say_the_same_with_an_index_and_leave_nothing_else() {
 fn assert_commands_say_the_same(project: &Project) {
     let before = files_below(project.dir.path());
     let said = |arguments: &[&str], index_from: usize| said_in(project.dir.path(), arguments, index_from);
-    let commands: [&[&str]; 8] = [
+    let commands: [&[&str]; 10] = [
+        &["decide", "--list"],
+        &["decide", "--list", "--format", "json"],
         &["custom"],
         &["custom", "--format", "json"],
         &["impact"],

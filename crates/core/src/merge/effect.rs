@@ -21,8 +21,17 @@ pub struct Effect {
     pub opens: Vec<String>,
 }
 
-/// The effects of a question's choices, in their order: one merge for each.
-pub fn effects(input: &MergeInput<'_>, question: &Question) -> Vec<Effect> {
+/// What the choices of a question would do.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Effects {
+    /// In the order of the choices.
+    pub each: Vec<Effect>,
+    /// Entities that aren't open and would be drafted otherwise by one of the choices: without them this isn't all.
+    pub unsteady: BTreeSet<String>,
+}
+
+/// The effects of a question's choices: one merge for each.
+pub fn effects(input: &MergeInput<'_>, question: &Question) -> Effects {
     let outcomes: Vec<Told> = question
         .choices
         .iter()
@@ -44,7 +53,8 @@ pub fn effects(input: &MergeInput<'_>, question: &Question) -> Vec<Effect> {
         pages: own(&|t| &t.pages, told),
         opens: own(&|t| &t.opens, told).into_iter().filter(|q| *q != question.name).collect(),
     };
-    question.choices.iter().zip(&outcomes).map(effect).collect()
+    let each = question.choices.iter().zip(&outcomes).map(effect).collect();
+    Effects { each, unsteady: outcomes.into_iter().flat_map(|told| told.unsteady).collect() }
 }
 
 /// What an outcome tells, to be compared with others.
@@ -54,6 +64,7 @@ struct Told {
     restored: BTreeSet<String>,
     pages: BTreeSet<String>,
     opens: BTreeSet<String>,
+    unsteady: BTreeSet<String>,
 }
 
 impl Told {
@@ -74,6 +85,7 @@ impl Told {
             set_aside: aside,
             restored,
             opens: outcome.open_questions().map(|q| q.name.clone()).collect(),
+            unsteady: outcome.unsteady.clone(),
         }
     }
 }

@@ -42,7 +42,7 @@ mod whole;
 pub use claim::{deleted_from, renamed_by_hand};
 pub use custom::{customisations, reset, with_excluded};
 pub use database::{DatabaseChange, Seen};
-pub use effect::{Effect, effects};
+pub use effect::{Effect, Effects, effects};
 pub use element::{Element, Step, member_key, place};
 pub use follow::FieldNaming;
 pub use identities::{Identities, LeftOut};

@@ -1,11 +1,12 @@
 //! Answers given on the command line or in a file: each to a question that is asked, all or none.
 
+use super::merged::merged;
 use crate::clock::now;
 use crate::commands::shared::who;
 use crate::error::CliError;
 use std::collections::BTreeMap;
 use std::path::Path;
-use ysomorph_core::merge::{Outcome, Question, merge};
+use ysomorph_core::merge::{Outcome, Question};
 use ysomorph_core::name::{fitting, nearest};
 use ysomorph_core::schema::Schema;
 use ysomorph_workspace::{Answer, Workspace, answers_of};
@@ -34,16 +35,15 @@ pub fn read(file: &Path) -> Result<Vec<Given>, CliError> {
     Ok(answers.into_iter().map(|a| Given { question: a.question, choice: a.choice, who: a.who, reason: a.reason }).collect())
 }
 
-/// The answers to what is asked: an answer may lead to further questions, which later ones may answer.
+/// The answers to what a merge asks: an answer may lead to further questions, which later ones may answer.
 ///
 /// # Errors
 /// Where one answers nothing that is asked, or isn't among the choices: then none is taken.
-pub fn matched(workspace: &Workspace, changed: &Schema, given: &[Given]) -> Result<Vec<Answer>, CliError> {
+pub fn matched(workspace: &mut Workspace, changed: &Schema, mut outcome: Outcome, given: &[Given]) -> Result<Vec<Answer>, CliError> {
     let mut known = workspace.answer_map();
     let mut taken: BTreeMap<String, Answer> = BTreeMap::new();
     let mut waiting: Vec<&Given> = given.iter().collect();
     loop {
-        let outcome = merge(&workspace.merge_input(changed, &known));
         let before = waiting.len();
         let mut later = Vec::new();
         for one in waiting {
@@ -63,6 +63,7 @@ pub fn matched(workspace: &Workspace, changed: &Schema, given: &[Given]) -> Resu
             Some(first) if later.len() == before => return Err(not_asked(&outcome, first)),
             Some(_) => waiting = later,
         }
+        outcome = merged(workspace, changed, &known)?;
     }
 }
 

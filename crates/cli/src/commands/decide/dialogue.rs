@@ -1,6 +1,7 @@
 //! The dialogue on a terminal: one question at a time, each answer kept at once, so that it can be left and taken up anywhere.
 
 use super::answers::answer;
+use super::merged::merged;
 use crate::error::CliError;
 use crate::interrupt::writing;
 use crate::output::Output;
@@ -11,7 +12,7 @@ use crossterm::terminal::{self, Clear, ClearType, EnterAlternateScreen, LeaveAlt
 use crossterm::{execute, queue};
 use std::io::{self, Write};
 use ysomorph_core::changes::Comparison;
-use ysomorph_core::merge::{Effect, Question, effects, merge};
+use ysomorph_core::merge::{Effect, Effects, Question, effects};
 use ysomorph_core::name::shown;
 use ysomorph_core::rename::Evidence;
 use ysomorph_core::schema::Schema;
@@ -42,7 +43,7 @@ enum Wish {
 const KEYS: &str = "up/down move  enter take  s safe  a all like it  n/p next, previous  q leave";
 
 /// Asks until nothing is open or whoever answers leaves.
-pub fn run(workspace: &Workspace, changed: &Schema, output: &mut Output) -> Result<u8, CliError> {
+pub fn run(workspace: &mut Workspace, changed: &Schema, output: &mut Output) -> Result<u8, CliError> {
     let mut taken: Vec<(String, String)> = Vec::new();
     let asked = converse(workspace, changed, &mut taken);
     for (question, choice) in &taken {
@@ -59,8 +60,7 @@ pub fn run(workspace: &Workspace, changed: &Schema, output: &mut Output) -> Resu
 }
 
 /// The dialogue; how many questions are open at its end.
-fn converse(workspace: &Workspace, changed: &Schema, taken: &mut Vec<(String, String)>) -> Result<usize, CliError> {
-    let mut workspace = Workspace::open(&workspace.root)?;
+fn converse(workspace: &mut Workspace, changed: &Schema, taken: &mut Vec<(String, String)>) -> Result<usize, CliError> {
     let failed = |e: io::Error| {
         CliError::new(format!("the terminal can't be used: {e}"))
             .hint("ysomorph decide --list, and answer with ysomorph decide QUESTION CHOICE")
@@ -69,12 +69,16 @@ fn converse(workspace: &Workspace, changed: &Schema, taken: &mut Vec<(String, St
     let mut at = 0;
     loop {
         let known = workspace.answer_map();
-        let input = workspace.merge_input(changed, &known);
-        let outcome = merge(&input);
+        let outcome = merged(workspace, changed, &known)?;
         let open = likeliest_first(outcome.open_questions().collect(), &outcome.comparison);
         at = at.min(open.len().saturating_sub(1));
         let Some(question) = open.get(at) else { return Ok(0) };
-        let effects = effects(&input, question);
+        let Effects { each: effects, unsteady } = effects(&workspace.merge_input(changed, &known), question);
+        if !unsteady.is_empty() {
+            // What it would do can't be told of less than everything.
+            *workspace = Workspace::open(&workspace.root)?;
+            continue;
+        }
         let mut marked = 0;
         let answers: Vec<_> = loop {
             draw(question, marked, effects.get(marked), (at + 1, open.len())).map_err(failed)?;
@@ -99,10 +103,10 @@ fn converse(workspace: &Workspace, changed: &Schema, taken: &mut Vec<(String, St
             }
         };
         if !answers.is_empty() {
-            let written: Vec<_> = answers.iter().map(|(question, choice)| answer(&workspace, question, choice, None)).collect();
+            let written: Vec<_> = answers.iter().map(|(question, choice)| answer(workspace, question, choice, None)).collect();
             writing(|| workspace.decide(&written))?;
             taken.extend(answers);
-            workspace = Workspace::open(&workspace.root)?;
+            workspace.reread_answers().map_err(|e| CliError::files(&[e]))?;
         }
     }
 }
