@@ -83,11 +83,15 @@ impl Workspace {
     }
 
     /// Looks whether the files that weren't opened say what the index says of them, and hide nothing: what is written is true of the files,
-    /// whoever wrote the index.
+    /// whoever wrote the index. They are asked once.
     ///
     /// # Errors
     /// The first that says otherwise.
-    pub(crate) fn confirm_closed(&self) -> Result<(), FileError> {
+    pub fn confirm_closed(&self) -> Result<(), FileError> {
+        self.confirmed.get_or_init(|| self.confirm_each_closed()).clone()
+    }
+
+    fn confirm_each_closed(&self) -> Result<(), FileError> {
         let asleep = &self.tree.asleep;
         let is_listed = |file: &FileKey| asleep.contains(file.name()) && self.state.read.contains_key(&list_of(file));
         let listed = Stored::read(&self.state.read, &is_listed)?.lifted(&self.texts, &is_listed);

@@ -40,6 +40,8 @@ pub struct Workspace {
     kept: OnceLock<Kept>,
     /// What is wrong with the definition, once it is asked for.
     problems: OnceLock<Vec<Problem>>,
+    /// Whether the files that weren't opened say what is known of them, once it is asked.
+    pub(crate) confirmed: OnceLock<Result<(), FileError>>,
     /// `decisions.toml`
     pub answers: Vec<Answer>,
     /// Whether an interrupted write was completed on opening.
@@ -109,11 +111,23 @@ impl Workspace {
             State::default()
         });
         let errors = named_conflicts(errors);
-        let (kept, problems) = (OnceLock::new(), OnceLock::new());
+        let (kept, problems, confirmed) = (OnceLock::new(), OnceLock::new(), OnceLock::new());
         match config {
-            Some(config) if errors.is_empty() && config.format == 1 => {
-                Ok(Workspace { root, config, config_text, texts, catalogues, tree, state, kept, problems, answers, recovered, known })
-            }
+            Some(config) if errors.is_empty() && config.format == 1 => Ok(Workspace {
+                root,
+                config,
+                config_text,
+                texts,
+                catalogues,
+                tree,
+                state,
+                kept,
+                problems,
+                confirmed,
+                answers,
+                recovered,
+                known,
+            }),
             Some(config) if errors.is_empty() => Err(OpenError::Format(config.format)),
             _ => Err(OpenError::Files(errors)),
         }

@@ -11,6 +11,7 @@ use crate::secret;
 use crate::state::follow_ups::{self, FOLLOW_UPS, FollowUp};
 use crate::toml::parse;
 use crate::write_error::WriteError;
+use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 use ysomorph_core::definition::{EntityIndex, FileKey, Node, Tree};
@@ -264,10 +265,14 @@ impl Workspace {
         let state = self.state.read.keys().filter_map(|path| Some((path, self.state.text(path)?)));
         let others = self.catalogues.iter().chain(state).map(|(path, text)| (path.clone(), text));
         let config = std::iter::once(("ysomorph.toml".to_owned(), &self.config_text));
-        for (path, text) in definition.chain(others).chain(config) {
-            if crate::files::read_text(&self.root, &path).map_err(WriteError::File)?.as_ref() != Some(text) {
-                return Err(moved(path));
-            }
+        let all: Vec<(String, &String)> = definition.chain(others).chain(config).collect();
+        let is_otherwise = |(path, text): (String, &String)| match crate::files::read_text(&self.root, &path) {
+            Ok(Some(now)) if now == *text => None,
+            Ok(_) => Some(moved(path)),
+            Err(error) => Some(WriteError::File(error)),
+        };
+        if let Some(error) = all.into_par_iter().find_map_first(is_otherwise) {
+            return Err(error);
         }
         let known: BTreeSet<String> = self.texts.keys().map(FileKey::path).collect();
         let there = crate::closed::definition_files(&self.root).map_err(WriteError::File)?;

@@ -71,7 +71,11 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let patched = patched.map_err(|e| CliError::files(&[e]))?;
     let write = arguments.write && open == 0 && planned.is_worth_writing();
     if write {
-        refuse_changed_meanwhile(session, &workspace, &whole)?;
+        // The files that stayed closed are asked while the database is.
+        std::thread::scope(|both| {
+            both.spawn(|| workspace.confirm_closed());
+            refuse_changed_meanwhile(session, &workspace, &whole)
+        })?;
         if let Some(key) = new_key {
             writing(|| workspace.keep_data_key(&key))?;
         }
