@@ -103,7 +103,7 @@ pub(crate) struct Standing {
 impl Index {
     /// Whether there is one.
     pub fn is_there(root: &Path) -> bool {
-        folder::is_file(root, &format!("{FOLDER}/{FILE}"))
+        folder::is_file(root, &Index::path())
     }
 
     /// Where it is, in the workspace.

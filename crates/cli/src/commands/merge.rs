@@ -43,8 +43,8 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     if to_output && !output.format.is_text() {
         return Err(CliError::new(format!("a patch on standard output isn't {}", output.format.word())).hint("name a file: --patch FILE"));
     }
-    let is_plain = !arguments.data && arguments.patch.is_none() && arguments.only.is_empty();
-    let needs_all = !is_plain || session.verbose || !output.format.is_text();
+    let is_of_all = arguments.data || arguments.patch.is_some() || !arguments.only.is_empty();
+    let needs_all = is_of_all || session.verbose || !output.format.is_text();
     let opening = if needs_all { Opening::Whole } else { Opening::Merge };
     let (workspace, source, mut changed) = session.open_for_change(opening)?;
     // The process ends with the command: taking a large definition apart again would only take time.

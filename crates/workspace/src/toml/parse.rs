@@ -21,8 +21,8 @@ fn mark_length(text: &str) -> usize {
 
 /// Everything in a text that isn't TOML, in the order of places: the reader itself stops at the first.
 pub fn errors(text: &str) -> Vec<ParseError> {
-    let (_, errors) = DeTable::parse_recoverable(&text[mark_length(text)..]);
     let places = Places::of(text);
+    let (_, errors) = DeTable::parse_recoverable(&text[places.mark..]);
     let mut all: Vec<ParseError> = errors.iter().map(|error| places.error(error)).collect();
     all.sort_by_key(|e| e.at);
     // What follows from an error on the same line is no other; after an array or text that never ends, nothing is.
