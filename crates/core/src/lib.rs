@@ -10,6 +10,7 @@
 //! - [`statements`] are what each page asks of the database.
 //! - [`access`] is who may see and do what, and whether a change gave anybody more.
 //! - [`impact`] finds what breaks, one rule a file.
+//! - [`refusal`] is why a database refuses a statement, in words that quote no value.
 //! - [`rehearsal`] leads what a real database says of those statements back to the definition.
 //! - [`merge`] carries the definition over, in five steps.
 
@@ -22,6 +23,7 @@ pub mod engine;
 pub mod impact;
 pub mod merge;
 pub mod name;
+pub mod refusal;
 pub mod rehearsal;
 pub mod rename;
 pub mod schema;

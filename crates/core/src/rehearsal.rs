@@ -4,6 +4,7 @@
 use crate::definition::{Entity, Model, Page};
 use crate::impact::{Finding, Location, Remedy, Severity};
 use crate::name::{same, shown};
+use crate::refusal::Refusal;
 use crate::schema::Schema;
 use crate::statements::{self, Need, Purpose, Statement, Use, Why};
 
@@ -19,17 +20,6 @@ pub struct Asked<'a> {
     pub page: Option<&'a Page>,
     /// What is asked.
     pub statement: Statement,
-}
-
-/// Why the database refuses a statement.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Refusal {
-    /// What it says.
-    pub message: String,
-    /// Its own code for it.
-    pub code: Option<String>,
-    /// The byte of the statement it points at.
-    pub at: Option<usize>,
 }
 
 /// Every statement of every page, for every role; or only what one role may do.
@@ -70,7 +60,7 @@ pub fn refused_call(statement: &Statement, live: &Schema) -> Option<Refusal> {
     statement.uses.iter().find_map(|used| match &used.need {
         Need::Routine { name, arguments } => {
             let wrong = live.takes_call(name, arguments).err()?;
-            Some(Refusal { message: format!("the routine `{name}` {wrong}"), code: None, at: None })
+            Some(Refusal::of_statement(format!("the routine `{name}` {wrong}"), None, None))
         }
         _ => None,
     })

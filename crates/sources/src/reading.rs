@@ -12,7 +12,7 @@ use std::path::PathBuf;
 use std::time::{Duration, Instant};
 use tokio_postgres::types::{Format, IsNull, ToSql, Type, to_sql_checked};
 use ysomorph_core::name::quoted;
-use ysomorph_core::rehearsal::Refusal;
+use ysomorph_core::refusal::Refusal;
 use ysomorph_core::schema::Engine;
 use ysomorph_core::statements::positional;
 
@@ -172,8 +172,7 @@ pub(crate) fn refused_postgres(address: &Address, error: &::postgres::Error) -> 
             if code.starts_with("57P") || code.starts_with("08") {
                 return postgres::told(address, error).into();
             }
-            let detail = refused.detail().map(|detail| format!(" ({detail})")).unwrap_or_default();
-            ReadError::Refused(Refusal { message: format!("{}{detail}", refused.message()), code: Some(code.to_owned()), at: None })
+            ReadError::Refused(postgres::refusal(refused))
         }
         None => postgres::told(address, error).into(),
     }
@@ -210,11 +209,7 @@ pub(crate) fn mariadb_values(names: &[String], values: &Values) -> mysql::Params
 /// What an error means: the statement is refused, or the session is lost.
 pub(crate) fn refused_mariadb(address: &Address, error: mysql::Error) -> ReadError {
     match error {
-        mysql::Error::MySqlError(refused) => ReadError::Refused(Refusal {
-            message: refused.message.clone(),
-            code: Some(format!("{}/{}", refused.code, refused.state)),
-            at: None,
-        }),
+        mysql::Error::MySqlError(refused) => ReadError::Refused(mariadb::refusal(&refused)),
         other => mariadb::told(address, &other).into(),
     }
 }

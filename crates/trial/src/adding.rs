@@ -3,6 +3,7 @@
 use crate::form::Mistake;
 use crate::saving::{Form, Outcome, Stop, keyed};
 use ysomorph_core::definition::Field;
+use ysomorph_core::schema::Operation;
 use ysomorph_core::statements::{Made, Saving};
 use ysomorph_sources::{ReadError, Transaction, Values};
 
@@ -20,8 +21,11 @@ impl Form<'_> {
             return Outcome::Mistakes(mistakes);
         }
         if !self.writes {
-            let (columns, values) = self.columns_of(&saving, &self.typed_fields(&saving));
-            return self.told(vec![(saving.insert(&columns, &with_values(&columns, &values)).0, values)]);
+            let given = self.typed_fields(&saving);
+            let (columns, mut values) = self.columns_of(&saving, &given);
+            let insert = saving.insert(&columns, &with_values(&columns, &values)).0;
+            values.extend(self.named(Operation::Insert, &Values::new(), &given));
+            return self.told(vec![(insert, values)]);
         }
         self.within(|transaction| self.insert_within(transaction).map(Outcome::Saved))
     }
@@ -41,11 +45,16 @@ impl Form<'_> {
             return Err(Stop::Outcome(Outcome::Mistakes(vec![Mistake::whole(UNKNOWN)])));
         }
         self.choose(&saving, transaction, &given)?;
+        if self.source.entity.source.insert.is_some() {
+            let own = self.named(Operation::Insert, &Values::new(), &given);
+            self.run_counted(&saving, transaction, Operation::Insert, &insert.sql, &own)?;
+            return Ok(Vec::new());
+        }
         let typed = self.key_after(&saving, &given, &Values::new());
         let key = insert_and_tell(transaction, &insert.sql, &self.all(&values), &made, typed)?;
         if !key.is_empty() {
             self.link(&saving, transaction, &keyed(&key))?;
-            self.prove(&saving, transaction, &keyed(&key))?;
+            self.prove(&saving, transaction, &given, &keyed(&key))?;
         }
         Ok(key)
     }

@@ -53,6 +53,18 @@ impl Query {
         self
     }
 
+    /// With the boxes that were ticked of each field that may have several choices as its value.
+    pub fn with_members(mut self) -> Query {
+        let (members, mut rest): (Vec<_>, Vec<_>) = self.0.drain(..).partition(|(name, _)| name.starts_with("member."));
+        for (name, value) in &mut rest {
+            let ticked = name.strip_prefix("field.").map(|field| format!("member.{field}"));
+            let Some(ticked) = ticked.filter(|_| value.is_empty()) else { continue };
+            let own: Vec<&str> = members.iter().filter(|(name, _)| *name == ticked).map(|(_, member)| member.as_str()).collect();
+            *value = own.join(",");
+        }
+        Query(rest)
+    }
+
     /// As it stands in an address, with the question mark; nothing where it is empty.
     pub fn written(&self) -> String {
         let kept: Vec<&(String, String)> = self.0.iter().filter(|(_, value)| !value.is_empty()).collect();
@@ -141,6 +153,8 @@ impl Way {
     pub fn of(kind: &str, has_choices: bool) -> Way {
         match kind {
             "boolean" | "choice" | "lookup" => Way::Is,
+            // Of several choices one is looked for.
+            "list" => Way::Has,
             _ if has_choices => Way::Is,
             "date" | "time" | "number" | "decimal" | "money" | "percent" => Way::Between { is_moment: false },
             "date-time" => Way::Between { is_moment: true },

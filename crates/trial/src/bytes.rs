@@ -27,9 +27,62 @@ pub fn picture(bytes: &[u8]) -> Option<&'static str> {
     }
 }
 
+/// Whether bytes may be of one of these types (`image/png`, `image/*`, `.pdf`). A type is told by how the bytes begin; of one that doesn't
+/// show there, they must not begin as another's.
+pub fn is_accepted(bytes: &[u8], accept: &[String]) -> bool {
+    let known = kind_of(bytes);
+    let takes = |accepted: &String| {
+        let accepted = accepted.trim().to_ascii_lowercase();
+        match known {
+            Some((kind, ending)) => {
+                let group = accepted.strip_suffix('*').filter(|group| group.ends_with('/'));
+                accepted == kind
+                    || accepted == ending
+                    || ending == ".jpg" && accepted == ".jpeg"
+                    || group.is_some_and(|g| kind.starts_with(g))
+            }
+            None => {
+                let shows = PICTURES.iter().chain([&PDF]).any(|(kind, ending)| accepted == *kind || accepted == *ending);
+                !shows && accepted != ".jpeg" && accepted != "image/*"
+            }
+        }
+    };
+    accept.is_empty() || accept.iter().any(takes)
+}
+
+/// The type and the usual ending of what shows its type by how it begins. An office document begins as any archive does.
+fn kind_of(bytes: &[u8]) -> Option<(&'static str, &'static str)> {
+    if bytes.starts_with(b"%PDF-") {
+        return Some(PDF);
+    }
+    let kind = picture(bytes)?;
+    PICTURES.into_iter().find(|(known, _)| *known == kind)
+}
+
+const PDF: (&str, &str) = ("application/pdf", ".pdf");
+const PICTURES: [(&str, &str); 4] = [("image/png", ".png"), ("image/jpeg", ".jpg"), ("image/gif", ".gif"), ("image/webp", ".webp")];
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_file_is_taken_by_how_it_begins() {
+        for (bytes, accept, wanted) in [
+            (&b"%PDF-1.7"[..], &["application/pdf"][..], true),
+            (b"%PDF-1.7", &[".pdf", "image/*"], true),
+            (b"%PDF-1.7", &["text/csv"], false),
+            (b"hello", &["application/pdf"], false),
+            (b"hello", &["text/csv"], true),
+            (b"\x89PNG\r\n\x1a\n", &["image/*"], true),
+            (b"\x89PNG\r\n\x1a\n", &[".jpeg"], false),
+            (b"\xff\xd8\xff\xe0", &[".jpeg"], true),
+            (b"anything", &[], true),
+        ] {
+            let accept: Vec<String> = accept.iter().map(|accepted| (*accepted).to_owned()).collect();
+            assert_eq!(is_accepted(bytes, &accept), wanted, "{bytes:?} {accept:?}");
+        }
+    }
 
     #[test]
     fn bytes_come_back_and_what_is_none_is_told() {

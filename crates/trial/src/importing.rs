@@ -3,7 +3,8 @@
 
 use crate::adding::insert_and_tell;
 use crate::ask::{Query, as_one};
-use crate::form::{Mistake, Typed, wrong};
+use crate::form::{Mistake, Typed, with_point};
+use crate::limits::wrong;
 use crate::reader::{Source, Trouble};
 use crate::saving::{Form, Stop};
 use crate::sheet::Sheet;
@@ -149,7 +150,7 @@ impl<'a> Plan<'a> {
             Ok(lines)
         });
         done.map_err(|error| match error {
-            ReadError::Refused(refusal) => Trouble::Refused(shown(&refusal.message)),
+            ReadError::Refused(refusal) => Trouble::Refused(refusal.in_words(self.source.sees_all())),
             ReadError::Lost(error) => lost(&error),
         })
     }
@@ -290,10 +291,8 @@ fn typed(field: &Field, text: &str) -> String {
             "no" | "false" | "0" => "0".to_owned(),
             _ => text.to_owned(),
         },
-        // A comma is a point where there is none.
-        "decimal" | "money" | "percent" if text.matches(',').count() == 1 && !text.contains('.') => text.replacen(',', ".", 1),
         "date" => day(text).unwrap_or_else(|| text.to_owned()),
-        _ => text.to_owned(),
+        _ => with_point(field, text).into_owned(),
     }
 }
 

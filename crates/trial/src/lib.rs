@@ -14,6 +14,7 @@ mod bytes;
 mod form;
 mod guard;
 mod importing;
+mod limits;
 mod page;
 mod pool;
 mod reader;

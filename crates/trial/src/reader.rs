@@ -65,7 +65,7 @@ pub struct Record {
 /// Why records can't be shown.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Trouble {
-    /// What the database said.
+    /// Why the database refuses it, in a sentence.
     Refused(String),
     /// The database can't be asked.
     Lost(String),
@@ -76,7 +76,7 @@ pub enum Trouble {
 impl std::fmt::Display for Trouble {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            Trouble::Refused(message) => write!(f, "The database says: {message}"),
+            Trouble::Refused(message) => f.write_str(message),
             Trouble::Lost(message) => write!(f, "The database can't be asked: {message}"),
             Trouble::Missing(name) => write!(f, "There is no value for :{}.", shown(name)),
         }
@@ -130,6 +130,12 @@ impl<'a> Source<'a> {
     /// What it reads.
     pub fn reading(&self) -> Reading<'a> {
         Reading::of_page(&self.version.model, self.entity, self.page, self.access, &self.version.known)
+    }
+
+    /// Whether whoever looks may see every field of every record of the entity: then nothing that the database quotes is kept from them.
+    pub fn sees_all(&self) -> bool {
+        let is_kept_back = |field: &Field| field.hidden || crate::form::is_masked(field);
+        self.access.is_none_or(|access| access.hide.is_empty() && access.rows.is_none()) && !self.entity.fields.iter().any(is_kept_back)
     }
 
     /// A page of records; without the fields that the database hasn't got, where it refuses the whole.
@@ -239,7 +245,7 @@ impl<'a> Source<'a> {
             return Err(Trouble::Missing(name.clone()));
         }
         self.pool.read(&statement.sql, &all).map_err(|error| match error {
-            ReadError::Refused(refusal) => Trouble::Refused(shown(&refusal.message)),
+            ReadError::Refused(refusal) => Trouble::Refused(refusal.in_words(self.sees_all())),
             ReadError::Lost(lost) => Trouble::Lost(shown(&lost.to_string())),
         })
     }

@@ -5,9 +5,9 @@ use crate::form::{Mistake, Typed, held, written};
 use crate::reader::{Record, Source, Trouble};
 use std::collections::BTreeSet;
 use ysomorph_core::definition::{Entity, Field};
-use ysomorph_core::name::shown;
-use ysomorph_core::rehearsal::Refusal;
-use ysomorph_core::schema::Kind;
+use ysomorph_core::name::{same, shown};
+use ysomorph_core::refusal::Refusal;
+use ysomorph_core::schema::{Kind, Operation};
 use ysomorph_core::statements::{Along, Fate, Saving, Statement};
 use ysomorph_sources::{ReadError, Transaction, Values};
 
@@ -43,6 +43,9 @@ pub struct Concerned {
 
 /// What is said of a record that isn't there for whoever looks.
 pub const ABSENT: &str = "There is no such record, or it isn't yours to see.";
+
+/// What is said where a statement did nothing.
+const UNTOUCHED: &str = "The statement touched no record, so nothing was saved.";
 
 /// Most characters of a value that is told instead of saved.
 const LONGEST_TOLD: usize = 240;
@@ -86,13 +89,16 @@ impl Form<'_> {
     pub fn overwrite_within(&self, transaction: &mut Transaction<'_>, key: &[String]) -> Result<(), Stop> {
         let saving = self.saving();
         let given = self.typed_fields(&saving);
-        let (columns, mut values) = self.columns_of(&saving, &given);
+        let (columns, values) = self.columns_of(&saving, &given);
         self.choose(&saving, transaction, &given)?;
-        values.extend(keyed(key));
+        let key_values = keyed(key);
+        let mut all = self.own_values(&saving, transaction, Operation::Update, &key_values, &given)?;
+        all.extend(values);
+        all.extend(key_values);
         if let Some(update) = saving.overwrite(&columns) {
-            transaction.run(&update.sql, &self.all(&values))?;
+            self.run_counted(&saving, transaction, Operation::Update, &update.sql, &all)?;
         }
-        self.prove(&saving, transaction, &keyed(&self.key_after(&saving, &given, &keyed(key))))
+        self.prove(&saving, transaction, &given, &keyed(&self.key_after(&saving, &given, &keyed(key))))
     }
 
     /// Why a line wasn't taken, in words.
@@ -128,6 +134,7 @@ impl Form<'_> {
         values.insert("next_version".to_owned(), self.next_version(version));
         let update = saving.update(&columns);
         if !self.writes {
+            values.extend(self.named(Operation::Update, key, &changed));
             return self.told(update.map(|update| (update, values)).into_iter().collect());
         }
         let Some(read) = self.source.reading().record() else { return Outcome::Nothing };
@@ -141,15 +148,19 @@ impl Form<'_> {
                 return Err(Stop::Outcome(Outcome::Conflict(Box::new(current))));
             }
             self.choose(&saving, transaction, &changed)?;
-            if let Some(update) = &update
-                && transaction.run(&update.sql, &self.all(&values))? == 0
-                && self.source.entity.source.update.is_none()
-            {
-                return Err(Stop::Outcome(Outcome::Conflict(Box::new(current))));
+            let mut given = self.own_values(&saving, transaction, Operation::Update, key, &changed)?;
+            given.extend(values);
+            if let Some(update) = &update {
+                let is_own = self.source.entity.source.update.is_some();
+                match self.run_counted(&saving, transaction, Operation::Update, &update.sql, &given) {
+                    // By the generator's own statement: the version is another.
+                    Err(Stop::Outcome(_)) if !is_own => return Err(Stop::Outcome(Outcome::Conflict(Box::new(current)))),
+                    other => other?,
+                }
             }
             let key = self.key_after(&saving, &changed, key);
             self.link(&saving, transaction, &keyed(&key))?;
-            self.prove(&saving, transaction, &keyed(&key))?;
+            self.prove(&saving, transaction, &changed, &keyed(&key))?;
             Ok(Outcome::Saved(key))
         })
     }
@@ -170,8 +181,12 @@ impl Form<'_> {
         let (columns, values) = self.columns_of(&saving, &fields);
         let Some(update) = saving.update(&columns) else { return Outcome::Nothing };
         if !self.writes {
-            let each =
-                keys.iter().map(|key| (update.clone(), values.iter().map(|(n, v)| (n.clone(), v.clone())).chain(keyed(key)).collect()));
+            let each = keys.iter().map(|key| {
+                let mut given = values.clone();
+                given.extend(self.named(Operation::Update, &keyed(key), &fields));
+                given.extend(keyed(key));
+                (update.clone(), given)
+            });
             return self.told(each.collect());
         }
         let Some(read) = self.source.reading().record() else { return Outcome::Nothing };
@@ -183,12 +198,14 @@ impl Form<'_> {
                     return Err(Stop::Outcome(Outcome::Mistakes(vec![Mistake::whole(ABSENT)])));
                 };
                 let version = Record::of(&read.gives, row).version.unwrap_or_default();
-                let mut given = values.clone();
-                given.extend(keyed(key));
+                let key_values = keyed(key);
+                let mut given = self.own_values(&saving, transaction, Operation::Update, &key_values, &fields)?;
+                given.extend(values.clone());
+                given.extend(key_values);
                 given.insert("next_version".to_owned(), self.next_version(&version));
                 given.insert("version".to_owned(), version);
-                transaction.run(&update.sql, &self.all(&given))?;
-                self.prove(&saving, transaction, &keyed(&self.key_after(&saving, &fields, &keyed(key))))?;
+                self.run_counted(&saving, transaction, Operation::Update, &update.sql, &given)?;
+                self.prove(&saving, transaction, &fields, &keyed(&self.key_after(&saving, &fields, &keyed(key))))?;
             }
             Ok(Outcome::Saved(Vec::new()))
         })
@@ -202,14 +219,18 @@ impl Form<'_> {
         let saving = self.saving();
         let delete = saving.delete();
         if !self.writes {
-            return self.told(vec![(delete, key.clone())]);
+            let mut given = self.named(Operation::Delete, key, &[]);
+            given.extend(key.clone());
+            return self.told(vec![(delete, given)]);
         }
         self.within(|transaction| {
             let seen = transaction.read(&saving.is_seen(), &self.all(key))?;
             if !is_one(&seen) {
                 return Err(Stop::Outcome(Outcome::Mistakes(vec![Mistake::whole(ABSENT)])));
             }
-            transaction.run(&delete.sql, &self.all(key))?;
+            let mut given = self.own_values(&saving, transaction, Operation::Delete, key, &[])?;
+            given.extend(key.clone());
+            self.run_counted(&saving, transaction, Operation::Delete, &delete.sql, &given)?;
             Ok(Outcome::Saved(Vec::new()))
         })
     }
@@ -228,16 +249,69 @@ impl Form<'_> {
         self.saving().along().iter().filter_map(concerned).collect()
     }
 
+    /// What a person's own statement is given besides: a value for each field by its name. What isn't given anew is as the record has it.
+    /// Nothing where the generator's statement writes: names of fields may be those of parameters too.
+    fn own_values(
+        &self,
+        saving: &Saving<'_>,
+        transaction: &mut Transaction<'_>,
+        operation: Operation,
+        key: &Values,
+        given: &[&Field],
+    ) -> Result<Values, Stop> {
+        let mut all = Values::new();
+        if let Some(read) = saving.named_values(operation) {
+            let row = transaction.read(&read.sql, &self.all(key))?.into_iter().next().unwrap_or_default();
+            let record = Record::of(&read.gives, row);
+            all.extend(record.values.into_iter().filter_map(|(name, value)| Some((name, value.into_iter().next()??))));
+        }
+        all.retain(|name, _| !given.iter().any(|field| field.name == *name));
+        all.extend(self.named(operation, key, given));
+        Ok(all)
+    }
+
+    /// The values that a form gives to a person's own statement by the names of fields: those of the key, and those that were typed.
+    pub(crate) fn named(&self, operation: Operation, key: &Values, given: &[&Field]) -> Values {
+        let entity = self.source.entity;
+        if entity.source.own_write(operation).is_none() {
+            return Values::new();
+        }
+        let mut all = Values::new();
+        for (at, column) in entity.key.iter().enumerate() {
+            let is_of = |field: &&Field| matches!(field.columns.as_slice(), [own] if same(&own.value, &column.value));
+            if let (Some(field), Some(value)) = (entity.fields.iter().find(is_of), key.get(&format!("key_{}", at + 1))) {
+                all.insert(field.name.clone(), value.clone());
+            }
+        }
+        for field in given {
+            all.remove(&field.name);
+            let typed = self.typed.value(&field.name).unwrap_or_default();
+            all.extend(written(field, typed).into_iter().flatten().next().map(|value| (field.name.clone(), value)));
+        }
+        all
+    }
+
+    /// Runs a write that has to concern a record, where the engine counts them.
+    pub(crate) fn run_counted(
+        &self,
+        saving: &Saving<'_>,
+        transaction: &mut Transaction<'_>,
+        operation: Operation,
+        sql: &str,
+        given: &Values,
+    ) -> Result<(), Stop> {
+        if transaction.run(sql, &self.all(given))? == 0 && saving.is_counted(operation) {
+            return Err(Stop::Outcome(Outcome::Mistakes(vec![Mistake::whole(UNTOUCHED)])));
+        }
+        Ok(())
+    }
+
     /// The columns that these fields set, each once, and their values.
     pub(crate) fn columns_of(&self, saving: &Saving<'_>, fields: &[&Field]) -> (Vec<String>, Values) {
         let (mut columns, mut values) = (Vec::new(), Values::new());
         let mut seen = BTreeSet::new();
         for field in fields {
             let typed = self.typed.value(&field.name).unwrap_or_default();
-            // SQL of a person's own names fields.
-            if !typed.is_empty() {
-                values.insert(field.name.clone(), written(field, typed).into_iter().flatten().next().unwrap_or_default());
-            }
             for (column, value) in saving.columns(field).into_iter().zip(written(field, typed)) {
                 if !seen.insert(ysomorph_core::name::fold(&column)) {
                     continue;
@@ -330,9 +404,16 @@ impl Form<'_> {
         Ok(())
     }
 
-    /// What has to hold before the transaction ends: every validation, and that the record is one that the role sees.
-    pub(crate) fn prove(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, key: &Values) -> Result<(), Stop> {
+    /// What has to hold before the transaction ends: every validation, that no other record has what only one may have, and that the
+    /// record is one that the role sees.
+    pub(crate) fn prove(&self, saving: &Saving<'_>, transaction: &mut Transaction<'_>, given: &[&Field], key: &Values) -> Result<(), Stop> {
         let mut mistakes = Vec::new();
+        for field in given {
+            let Some(sql) = self.source.entity.field(&field.name).and_then(|field| saving.alike(field)) else { continue };
+            if !matches!(count(&transaction.read(&sql, &self.all(key))?), Some("0" | "1")) {
+                mistakes.push(Mistake::of(field, "Another record has this already."));
+            }
+        }
         for (name, sql) in saving.checks() {
             if !is_none(&transaction.read(&sql, &self.all(key))?) {
                 let check = self.source.entity.checks.iter().find(|check| check.name == name);
@@ -357,33 +438,21 @@ impl Form<'_> {
 
     /// What the database refuses, led back to the field whose column it names.
     fn led_back(&self, refusal: &Refusal) -> Mistake {
-        let message = shown(&refusal.message);
-        let words: BTreeSet<String> =
-            message.to_lowercase().split(|c: char| !(c.is_alphanumeric() || c == '_')).map(str::to_owned).collect();
+        let named = refusal.names().to_lowercase();
+        let words: BTreeSet<&str> = named.split(|c: char| !(c.is_alphanumeric() || c == '_')).collect();
         let saving = self.saving();
-        let lower = message.to_lowercase();
-        // As a word, or as a part of a constraint's name.
-        let named = |field: &&Field, is_whole: bool| {
+        let found = |column: &String| {
+            let column = column.to_lowercase();
+            // As a word, or as a part of a constraint's name.
+            (words.contains(column.as_str()), named.contains(&format!("_{column}")) || named.contains(&format!("{column}_")))
+        };
+        let is_of = |field: &&Field, is_whole: bool| {
             let columns = saving.columns(field);
-            let found = |column: &String| {
-                let column = column.to_lowercase();
-                if is_whole {
-                    words.contains(&column)
-                } else {
-                    lower.contains(&format!("_{column}")) || lower.contains(&format!("{column}_"))
-                }
-            };
-            !columns.is_empty() && columns.iter().all(found)
+            !columns.is_empty() && columns.iter().map(found).all(|(whole, part)| if is_whole { whole } else { part })
         };
         let fields = saving.fields();
-        let field = fields.iter().find(|field| named(field, true)).or_else(|| fields.iter().find(|field| named(field, false)));
-        let is_taken = ["unique", "duplicate"].iter().any(|word| lower.contains(word));
-        let text = if is_taken {
-            format!("Another record has this already. The database says: {message}")
-        } else {
-            format!("The database says: {message}")
-        };
-        Mistake { field: field.map(|field| field.name.clone()), text }
+        let field = fields.iter().find(|field| is_of(field, true)).or_else(|| fields.iter().find(|field| is_of(field, false)));
+        Mistake { field: field.map(|field| field.name.clone()), text: refusal.in_words(self.source.sees_all()) }
     }
 
     /// What would be sent, where nothing is saved.

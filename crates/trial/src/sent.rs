@@ -23,7 +23,7 @@ pub async fn form(visit: &Visit, request: Request) -> Result<Query, Response> {
     }
     let too_large = |_| (StatusCode::PAYLOAD_TOO_LARGE, "This form is too large.").into_response();
     let body = to_bytes(request.into_body(), LARGEST_FORM).await.map_err(too_large)?;
-    visit.form(&body).ok_or_else(foreign)
+    visit.form(&body).map(Query::with_members).ok_or_else(foreign)
 }
 
 /// A form in parts: its fields, and its files as they are.
@@ -69,5 +69,5 @@ async fn in_parts(visit: &Visit, request: Request) -> Result<Query, Response> {
             fields = fields.with(&kept, visit.served.hold(chosen.clone()).as_deref()).and(name, to_hex(&chosen));
         }
     }
-    Ok(fields)
+    Ok(fields.with_members())
 }

@@ -1,7 +1,7 @@
 //! Values as people read them, by the kind of their field.
 
 use crate::ask::{Shown, address};
-use crate::form::is_bytes;
+use crate::form::{has_members, is_bytes, members};
 use crate::reader::{Record, Source};
 use maud::{Markup, html};
 use ysomorph_core::definition::{Field, PageKind};
@@ -47,6 +47,9 @@ pub fn value(field: &Field, text: &str) -> Markup {
 
 /// A value as text.
 pub fn plain(field: &Field, text: &str) -> String {
+    if has_members(field) && text.contains(',') {
+        return members(field, text).into_iter().map(|member| plain(field, member)).collect::<Vec<_>>().join(", ");
+    }
     if let Some(choice) = field.choices.iter().find(|choice| choice.value.value == text) {
         return shown(&choice.label.clone().unwrap_or_else(|| choice_label(text)));
     }

@@ -140,8 +140,13 @@ impl Project {
         self.dir.path().join(file)
     }
 
+    /// The file of its database.
+    pub fn database(&self) -> PathBuf {
+        self.path(self.database)
+    }
+
     pub fn sql(&self, sql: &str) {
-        let connection = Connection::open(self.path(self.database)).unwrap();
+        let connection = Connection::open(self.database()).unwrap();
         connection.pragma_update(None, "foreign_keys", false).unwrap();
         connection.execute_batch(sql).unwrap_or_else(|e| panic!("{e}\n{sql}"));
     }

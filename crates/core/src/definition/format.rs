@@ -82,8 +82,20 @@ const LOOKUP: Shape = Shape::Record(&[
 const RELATED: Shape = Shape::Record(&[
     gone("entity", Shape::Name(Role::Entity), OnGone::RemoveField, "The entity whose records are linked."),
     gone("through", Shape::Name(Role::Table), OnGone::RemoveField, "The join table."),
-    gone("here", Shape::Names(Role::ThroughColumn), OnGone::RemoveField, "The join table's columns that hold this entity's key."),
-    gone("there", Shape::Names(Role::ThroughColumn), OnGone::RemoveField, "The join table's columns that hold the other entity's key."),
+    gone("here", Shape::Names(Role::ThroughColumn), OnGone::RemoveField, "The join table's columns that point at this entity."),
+    gone("there", Shape::Names(Role::ThroughColumn), OnGone::RemoveField, "The join table's columns that point at the other entity."),
+    gone(
+        "here_value",
+        Shape::Names(Role::Column),
+        OnGone::RemoveField,
+        "This entity's columns that `here` holds, in their order; its key if absent.",
+    ),
+    gone(
+        "there_value",
+        Shape::Names(Role::TargetColumn),
+        OnGone::RemoveField,
+        "The other entity's columns that `there` holds, in their order; its key if absent.",
+    ),
     gone("show", Shape::Template { of_target: true }, OnGone::Draft, "What is shown; the other entity's title if absent."),
 ]);
 

@@ -17,6 +17,7 @@ mod read;
 mod references;
 mod shape;
 mod shape_at;
+mod text_pattern;
 mod tree;
 mod validate;
 
@@ -35,5 +36,6 @@ pub use page_kinds::{Drawn, PageKind};
 pub use references::{EntityIndex, Reference, Referent, each_reference, references, references_in};
 pub use shape::{Key, OnGone, Role, Shape};
 pub use shape_at::{Loss, at_path, shape_of};
+pub use text_pattern::TextPattern;
 pub use tree::{Files, Tree};
 pub use validate::{Problem, ProblemKind, validate, validate_workspace};

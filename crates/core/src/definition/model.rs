@@ -2,7 +2,8 @@
 //!
 //! Names that don't exist are kept as written; [`super::validate`] reports them.
 
-use super::{At, FileKey, PageKind};
+use super::{At, FileKey, PageKind, TextPattern};
+use crate::schema::Operation;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -177,6 +178,10 @@ pub struct Field {
     pub min: Option<Spanned<String>>,
     /// The greatest value, as written.
     pub max: Option<Spanned<String>>,
+    /// What its text must match.
+    pub pattern: Option<TextPattern>,
+    /// Types of files that it takes, as in `image/png`, `image/*` or `.pdf`; any where there are none.
+    pub accept: Vec<String>,
     /// How many decimals are shown.
     pub decimals: Option<i64>,
     /// The unit people read after it.
@@ -201,10 +206,14 @@ pub struct Related {
     pub entity: Spanned<String>,
     /// The join table.
     pub through: Spanned<String>,
-    /// Its columns that hold this entity's key, in the key's order.
+    /// Its columns that point at this entity.
     pub here: Vec<Spanned<String>>,
-    /// Its columns that hold the other's key.
+    /// Its columns that point at the other.
     pub there: Vec<Spanned<String>>,
+    /// This entity's columns that `here` holds, in their order; empty for its key.
+    pub here_value: Vec<Spanned<String>>,
+    /// The other's columns that `there` holds, in their order; empty for its key.
+    pub there_value: Vec<Spanned<String>>,
     /// What is shown; the other's title without it.
     pub show: Option<Spanned<String>>,
 }
@@ -242,6 +251,17 @@ pub struct DataSource {
     pub update: Option<CustomWrite>,
     /// How a record is deleted.
     pub delete: Option<CustomWrite>,
+}
+
+impl DataSource {
+    /// A person's own statement for an operation, where there is one.
+    pub fn own_write(&self, operation: Operation) -> Option<&CustomWrite> {
+        match operation {
+            Operation::Insert => self.insert.as_ref(),
+            Operation::Update => self.update.as_ref(),
+            Operation::Delete => self.delete.as_ref(),
+        }
+    }
 }
 
 /// A write of a person's own.

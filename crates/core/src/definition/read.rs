@@ -4,7 +4,7 @@ use super::model::{
     Access, App, CheckRule, Child, Choice, CustomWrite, DataSource, Entity, Export, Field, Import, Lookup, MenuGroup, Model, Outward, Page,
     Parameter, Place, Related, Spanned,
 };
-use super::{At, Entry, FileKey, Node, Tree};
+use super::{At, Entry, FileKey, Node, TextPattern, Tree};
 use crate::name;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -198,6 +198,8 @@ fn read_field(name: &str, place: Place, reader: &Reader<'_>) -> Field {
         choices: reader.members("choices").filter_map(|inner| read_choice(&inner)).collect(),
         min: reader.scalar("min"),
         max: reader.scalar("max"),
+        pattern: reader.text("pattern").map(TextPattern::new),
+        accept: reader.node.get("accept").map(Node::strings).unwrap_or_default(),
         decimals: reader.number("decimals"),
         unit: reader.spanned("unit", as_is),
         show_as: reader.text("show_as"),
@@ -257,6 +259,8 @@ fn read_related(reader: &Reader<'_>) -> Option<Related> {
         through: reader.spanned("through", name::read_table)?,
         here: reader.list("here", name::read),
         there: reader.list("there", name::read),
+        here_value: reader.list("here_value", name::read),
+        there_value: reader.list("there_value", name::read),
         show: reader.spanned("show", as_is),
     })
 }

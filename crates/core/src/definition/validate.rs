@@ -216,6 +216,12 @@ impl Checker<'_> {
                     need(false, &path, field.at, &format!("`kind = \"{word}\"` and `{sample}` go together"));
                 }
             }
+            if let Some(pattern) = field.node.get("pattern")
+                && let Some(wrong) = pattern.as_text().and_then(super::TextPattern::problem)
+            {
+                let path = [path.as_slice(), &["pattern".into()]].concat();
+                need(false, &path, pattern.at, &format!("this regular expression can't be read: {wrong}"));
+            }
             need(kind != Some("choice") || has("choices"), &path, field.at, "`kind = \"choice\"` needs `choices = [{ value = … }]`");
             for (key, needed) in [("lookup", &["entity"][..]), ("related", &["entity", "through", "here", "there"])] {
                 let Some(node) = field.node.get(key) else { continue };
@@ -325,13 +331,15 @@ impl Checker<'_> {
 }
 
 impl Checker<'_> {
-    /// The parameters that SQL of a person's own for writes has besides: its fields, and its key columns as `key_…`.
+    /// The parameters that SQL of a person's own for writes has besides: its fields, and its key columns as `key_…` (a new record has
+    /// no key yet).
     fn own_parameters(&self, path: &[Seg]) -> Vec<String> {
         if path.first() != Some(&"source".into()) || path.len() < 3 {
             return Vec::new();
         }
         let fields = self.root.get("field").map(Node::entries).unwrap_or_default();
-        let keys = self.root.get("key").map(Node::strings).unwrap_or_default();
+        let is_new = path.get(1) == Some(&"insert".into());
+        let keys = self.root.get("key").filter(|_| !is_new).map(Node::strings).unwrap_or_default();
         fields.iter().map(|f| f.key.clone()).chain(keys.iter().map(|k| format!("key_{}", name::read(k)))).collect()
     }
 }

@@ -54,9 +54,9 @@ impl Declared {
     }
 }
 
-/// The values of an enumerated type.
+/// The values of an enumerated type, and the members of a set.
 fn enumerated(schema: &Schema, column: &Column) -> Vec<String> {
-    if column.column_type.kind != Kind::Enum {
+    if !matches!(column.column_type.kind, Kind::Enum | Kind::Set) {
         return Vec::new();
     }
     let original = &column.column_type.original;

@@ -175,6 +175,9 @@ impl<'a, 'd> Drafting<'a, 'd> {
     /// All that a field of one column without a reference is made of, beside what is the same for a whole draft.
     fn plain(&self) -> Option<Plain<'a>> {
         let ([column], None) = (self.columns.as_slice(), self.reference) else { return None };
+        if is_reference(self.table, &self.columns) {
+            return None;
+        }
         let column = self.table.column(column)?;
         Some(Plain {
             name: self.name.clone(),
@@ -216,20 +219,28 @@ impl<'a, 'd> Drafting<'a, 'd> {
         let kind = match (&target, first) {
             (Some(_), _) => FieldKind::named("lookup"),
             (None, Some(column)) if is_yes_or_no(column, values, names.schema.engine) => FieldKind::named("boolean"),
+            // Several of its members at once.
+            (None, Some(column)) if column.column_type.kind == Kind::Set => FieldKind::named("list"),
             (None, _) if !values.is_empty() => FieldKind::named("choice"),
             (None, Some(column)) => kind(column, conventions),
             (None, None) => FieldKind::named("number"),
         };
-        let values = if kind.name == "choice" { values } else { &[] };
-        let database_fills = first.is_none_or(|c| c.is_numbered() || c.written_by_database());
+        let is_set = first.is_some_and(|column| column.column_type.kind == Kind::Set) && target.is_none();
+        let values = if kind.name == "choice" || is_set { values } else { &[] };
+        // A number that the database makes up is no other record's.
+        let is_reference = is_reference(table, &columns);
+        let is_numbered = |c: &Column| c.is_numbered() && !is_reference;
+        let database_fills = first.is_none_or(|c| is_numbered(c) || c.written_by_database());
         let spoken = columns.first().map(|c| labels::spoken(c, prefix)).unwrap_or_default();
         let is = |patterns: &Patterns| patterns.fit(&spoken) || columns.iter().any(|c| patterns.fit_words(c));
         let is_version = is(&conventions.version_columns);
         let is_record = is(&conventions.record_keeping);
         let kept = database_fills || (is_version || is_record) && own.iter().all(|c| !c.must_be_given());
         // A form that couldn't save without the column must show it.
-        let must_be_given = own.iter().any(|c| c.must_be_given());
-        let required = must_be_given && !kept && own.iter().all(|c| c.needs_value());
+        let is_pointer = |c: &Column| is_reference && c.is_numbered() && !c.nullable && !c.written_by_database();
+        let must_be_given = own.iter().any(|c| c.must_be_given() || is_pointer(c));
+        // A set without any member is a value.
+        let required = must_be_given && !kept && !is_set && own.iter().all(|c| c.needs_value() || is_pointer(c));
         let is_sensitive = is(&conventions.sensitive);
         let hidden = is_sensitive && !must_be_given && !is_key;
         let columns_named: Vec<String> = columns.iter().map(|c| without_prefix(c, prefix)).collect();
@@ -269,7 +280,7 @@ impl<'a, 'd> Drafting<'a, 'd> {
         let longest = declared.longest.filter(|_| target.is_none() && values.is_empty());
         let decimals = first.and_then(|c| c.column_type.scale).filter(|s| *s > 0 && ["decimal", "money", "percent"].contains(&kind.name));
         let node = node
-            .with_some("lookup", key.zip(target.as_ref()).map(|(key, target)| lookup(names, key, target)))
+            .with_some("lookup", key.zip(target.as_ref()).map(|(key, (entity, _))| lookup(names, key, entity)))
             .with_some("choices", (!values.is_empty()).then(|| choices(values, value_kind)))
             .with_some("help", comment.filter(|_| own_label.is_none()).map(Node::text))
             .with_some("required", flag(required))
@@ -312,6 +323,11 @@ impl<'a, 'd> Drafting<'a, 'd> {
     }
 }
 
+/// Whether a foreign key holds one of the columns, whatever it points at.
+fn is_reference(table: &Table, columns: &[String]) -> bool {
+    table.foreign_keys.iter().any(|key| columns.iter().any(|c| name::contains(&key.columns, c)))
+}
+
 fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String]) -> Option<FieldDraft> {
     let target = names.in_use.entity(&linked.there.table)?.to_owned();
     let table = names.schema.table(&linked.there.table)?.name.clone();
@@ -321,7 +337,9 @@ fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String
         .with("entity", target.as_str().into())
         .with("through", name::written(&linked.table.name).as_str().into())
         .with("here", written(&linked.here.columns))
-        .with("there", written(&linked.there.columns));
+        .with("there", written(&linked.there.columns))
+        .with_some("here_value", pointed_at(names, linked.here))
+        .with_some("there_value", pointed_at(names, linked.there));
     let label = labels::field_label(&name);
     let node = Node::table().with("kind", "related".into()).with("related", related);
     Some(FieldDraft {
@@ -350,16 +368,17 @@ fn related(names: &Names<'_>, entity: &str, linked: &Linked<'_>, taken: &[String
     })
 }
 
-fn lookup(names: &Names<'_>, key: &ForeignKey, (entity, table): &(String, String)) -> Node {
-    let mut node = Node::table().with("entity", entity.as_str().into());
-    if let Some(target) = names.schema.table(table) {
-        let value = key.target_columns(target);
-        let fold = |columns: &[String]| -> Vec<String> { columns.iter().map(|c| name::fold(c)).collect() };
-        if fold(value) != fold(&entity_key(target)) {
-            node.set("value", Node::texts(&value.iter().map(|c| name::written(c)).collect::<Vec<_>>()));
-        }
-    }
-    node
+fn lookup(names: &Names<'_>, key: &ForeignKey, entity: &str) -> Node {
+    Node::table().with("entity", entity.into()).with_some("value", pointed_at(names, key))
+}
+
+/// The columns that a foreign key points at, where they aren't the key of the entity there.
+fn pointed_at(names: &Names<'_>, key: &ForeignKey) -> Option<Node> {
+    let target = names.schema.table(&key.table)?;
+    let value = key.target_columns(target);
+    let fold = |columns: &[String]| -> Vec<String> { columns.iter().map(|c| name::fold(c)).collect() };
+    let is_key = fold(value) == fold(&entity_key(target));
+    (!is_key).then(|| Node::texts(&value.iter().map(|c| name::written(c)).collect::<Vec<_>>()))
 }
 
 fn choices(values: &[String], kind: Kind) -> Node {
@@ -402,6 +421,21 @@ then visit/field.keeper.kind = "lookup"
 then visit/field.keeper.lookup = { entity = "keeper" }
 then keeper/field.region_code.lookup = { entity = "region", value = ["code"] }
 
+# A key that refers to a record is no number of the database's own: SQLite would make up another record's.
+before room: id integer key numbered; name text required
+before lamp: room_id integer key numbered -> room; watts integer
+then lamp/field.room.kind = "lookup"
+then lamp/field.room.required = true
+then lamp/field.room.read_only gone
+then lamp/page.add.sections[0].fields[0] = "room"
+then lamp/page.list.fields[0] = "room"
+
+# A join table over what else tells records apart links them by that.
+before tag: id integer key numbered; code text(8) required unique
+before keeper_tag: keeper_id integer key -> keeper; tag_code text(8) key -> tag.code
+then keeper/field.tags.related = { entity = "tag", through = "keeper_tag", here = ["keeper_id"], there = ["tag_code"], there_value = ["code"] }
+then tag/field.keepers.related.here_value = ["code"]
+
 # What the database writes itself is only shown.
 before keeper + full_name text generated last_name
 then keeper/field.full_name.read_only = true
@@ -443,6 +477,13 @@ then club/field.cl_duedate.label = "Due date"
 
 before keeper + unique phone
 then keeper/field.phone.unique = true
+
+# The members of a set can be chosen together, or none of them.
+on mariadb
+before keeper + moods set('calm','hot') required
+then keeper/field.moods.kind = "list"
+then keeper/field.moods.choices[1].value = "hot"
+then keeper/field.moods.required gone
 "#,
         );
     }

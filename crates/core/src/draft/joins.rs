@@ -37,14 +37,8 @@ impl<'a> Join<'a> {
             return None;
         }
         // It links records by what tells them apart.
-        let by_key = |key: &ForeignKey| {
-            schema.table(&key.table).is_some_and(|target| {
-                let own: Vec<String> = super::keys::entity_key(target).iter().map(|c| name::fold(c)).collect();
-                let to: Vec<String> = key.target_columns(target).iter().map(|c| name::fold(c)).collect();
-                key.fits(target) && own == to
-            })
-        };
-        if !by_key(one) || !by_key(other) {
+        let tells_apart = |key: &ForeignKey| schema.table(&key.table).is_some_and(|target| key.fits(target));
+        if !tells_apart(one) || !tells_apart(other) {
             return None;
         }
         let is_link = |column: &str| linked(one, column) || linked(other, column);

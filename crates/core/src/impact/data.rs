@@ -150,7 +150,7 @@ impl<'a> TableCounter<'a> {
                 format!("have more than {max} characters in `{named}`"),
             );
         }
-        if !field.choices.is_empty() && column.column_type.kind != Kind::Boolean {
+        if !field.choices.is_empty() && !matches!(column.column_type.kind, Kind::Boolean | Kind::Set) {
             let values: Vec<String> = field.choices.iter().map(|c| literal(&c.value.value, self.engine)).collect();
             let condition = format!("{text} NOT IN ({})", values.join(", "));
             self.when(CHOICE_UNKNOWN, Some(field), &field.place, &condition, format!("have a value in `{named}` that is no choice"));

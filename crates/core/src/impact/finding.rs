@@ -1,7 +1,7 @@
 //! The vocabulary of findings.
 
 use super::named::ABOUT_CODE;
-use crate::definition::{At, FileKey, Place};
+use crate::definition::{At, FileKey, Model, Place};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -127,6 +127,18 @@ pub struct Finding {
 }
 
 impl Finding {
+    /// Whether a role meets it: it may use one of the pages, and sees the field that it is about.
+    pub fn concerns(&self, role: &str, model: &Model) -> bool {
+        if let Some(own) = &self.role {
+            return own == role;
+        }
+        // What is about no entity, or about one that isn't there, is everybody's.
+        let Some(entity) = self.entity.as_ref().and_then(|name| model.entities.get(name)) else { return true };
+        let Some(access) = entity.access_of(role) else { return false };
+        let sees = self.field.as_ref().is_none_or(|field| !access.hides(field));
+        let may_use = |name: &String| entity.pages.iter().any(|page| page.name == *name && access.allows(page));
+        sees && (self.pages.is_empty() || self.pages.iter().any(may_use))
+    }
     /// A finding of a rule, to be filled in.
     pub fn new(rule: &'static str, severity: Severity, message: impl Into<String>) -> Finding {
         Finding {

@@ -5,7 +5,8 @@ use super::{
     says_same, statement_at, statements, without_placeholders, written_by,
 };
 use crate::name::RenameMap;
-use crate::rehearsal::{self, Refusal};
+use crate::refusal::Refusal;
+use crate::rehearsal;
 use crate::schema::{Column, Engine, Schema, Table};
 use crate::statements::{positional, with_values};
 use proptest::prelude::*;
@@ -107,6 +108,6 @@ proptest! {
         }
         let _ = (literal_at(&text, at.min(text.len())), without_placeholders(&text), parse_template(&text));
         let _ = rehearsal::findings(&[]);
-        rehearsal::plainly(&Refusal { message: text.clone(), code: Some(other), at: Some(at) }, &text);
+        rehearsal::plainly(&Refusal::of_statement(text.clone(), Some(other), Some(at)), &text);
     }
 }

@@ -30,17 +30,19 @@ pub enum Fate {
     Hinder,
 }
 
-/// By the foreign keys to the record's key: what points at other columns can't be counted by the key.
+/// By the foreign keys to the record, whichever of its columns they point at.
 pub(super) fn of<'a>(builder: &Builder<'a>) -> Vec<Along<'a>> {
     let (known, engine, entity) = (builder.known, builder.engine(), builder.entity);
     let Some(target) = known.table(&entity.table.value) else { return Vec::new() };
-    let parameter = |to: &String| entity.key.iter().position(|own| same(&own.value, to)).map(|at| format!(":key_{}", at + 1));
     let mut all = Vec::new();
     for table in &known.tables {
         for key in table.foreign_keys.iter().filter(|key| same(&key.table, &target.name)) {
-            let pairs: Option<Vec<(&String, String)>> =
-                key.columns.iter().zip(key.target_columns(target)).map(|(column, to)| Some((column, parameter(to)?))).collect();
-            let Some(pairs) = pairs.filter(|pairs| !pairs.is_empty()) else { continue };
+            let value = |to: &String| builder.column_of_record(entity, to, "key");
+            let pairs: Vec<(&String, String)> =
+                key.columns.iter().zip(key.target_columns(target)).map(|(column, to)| (column, value(to))).collect();
+            if pairs.is_empty() {
+                continue;
+            }
             let parts: Vec<String> = pairs.iter().map(|(column, value)| format!("{} = {value}", quoted(column, engine))).collect();
             let count =
                 format!("SELECT {} FROM {} WHERE {}", as_text("count(*)", engine), quoted(&table.name, engine), parts.join(" AND "));

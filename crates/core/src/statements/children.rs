@@ -1,7 +1,8 @@
 //! Child lists: the records that point at the one shown.
 
 use super::builder::Builder;
-use super::need::Why;
+use super::need::{Read, Why};
+use super::record_column::referenced;
 use super::statement::Gives;
 use super::{Purpose, Statement};
 use crate::definition::{Child, Field};
@@ -25,9 +26,13 @@ pub(super) fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
         let column = select.own(&key.value, why.clone(), &child.entity.place);
         select.give(Gives::Key, column);
     }
-    for (at, column) in by.columns.iter().enumerate() {
+    let value = by.lookup.as_ref().map_or(&[][..], |lookup| &lookup.value);
+    let pointed_at = by.lookup.as_ref().and_then(|lookup| builder.model.entities.get(&lookup.entity.value)).unwrap_or(builder.entity);
+    for (column, to) in by.columns.iter().zip(referenced(value, pointed_at)) {
+        let read = Read::of(entity, &column.value);
+        select.uses.extend(builder.needs_of_record_column(builder.entity, &to.value, read, &why, &child.by.place));
         let column = select.own(&column.value, why.clone(), &child.by.place);
-        select.filters.push(format!("{column} = :key_{}", at + 1));
+        select.filters.push(format!("{column} = {}", builder.column_of_record(builder.entity, &to.value, "key")));
     }
     for column in &by.columns {
         select.ordered(&column.value, why.clone(), &child.by.place);

@@ -24,15 +24,6 @@ pub(super) fn from_hex(expression: &str, engine: Engine) -> String {
     }
 }
 
-/// An expression as a piece of a readable text: empty where there is no value.
-pub(super) fn or_empty(expression: &str, engine: Engine) -> String {
-    match engine {
-        // Only texts may stand beside a text there.
-        Engine::Postgresql => format!("coalesce({}, '')", as_text(expression, engine)),
-        _ => format!("coalesce({expression}, '')"),
-    }
-}
-
 /// Whether a text is like a pattern, whatever the case of its letters.
 pub(super) fn like(text: &str, pattern: &str, engine: Engine) -> String {
     format!("{text} {} {pattern}", if engine == Engine::Postgresql { "ILIKE" } else { "LIKE" })

@@ -16,12 +16,14 @@ mod need;
 mod pages;
 mod purpose;
 mod reading;
+mod record_column;
 pub(crate) mod records;
 pub(crate) mod related;
 mod relation;
 mod saving;
 mod select;
 mod statement;
+mod title_text;
 pub(crate) mod writes;
 
 pub use along::{Along, Fate};

@@ -2,10 +2,13 @@
 
 use super::builder::Builder;
 use super::need::{Need, Read, Use, Why};
+use super::record_column::referenced;
+use super::relation::Relation;
+use super::select::Select;
 use super::statement::Gives;
 use super::{Purpose, Statement};
-use crate::definition::{Field, PageKind, Related, Spanned};
-use crate::name::quoted_for as quoted;
+use crate::definition::{Entity, Field, PageKind, Related, Spanned};
+use crate::name::{quoted_for as quoted, same};
 use crate::schema::Operation;
 
 /// Whose links are read.
@@ -36,20 +39,25 @@ pub(super) fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: O
     let mut select = builder.over(target, Why::LookupTarget { field: name() }, &related.entity.place);
     select.rows_of(access);
     let joining = |column: &str| format!("{}.{}", quoted("j", engine), quoted(column, engine));
-    let here: Vec<String> = related.here.iter().map(|c| joining(&c.value)).collect();
+    let value_why = || Why::LookupValue { field: name() };
+    for key in &target.key {
+        let own = select.own(&key.value, value_why(), &related.entity.place);
+        select.give(Gives::Key, own);
+    }
+    let mut pairs = Vec::new();
+    for (there, to) in related.there.iter().zip(referenced(&related.there_value, target)) {
+        let own = select.own(&to.value, value_why(), &related.entity.place);
+        pairs.push(format!("{} = {own}", joining(&there.value)));
+        let need = Need::Compared { this: Read::of_table(&related.through.value, &there.value), with: Read::of(target, &to.value) };
+        select.uses.push(Use { need, why: value_why(), place: related.entity.place.clone() });
+    }
+    let on = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
+    let mut through = format!(" JOIN {} AS {} ON {on}", quoted(&related.through.value, engine), quoted("j", engine));
+    let here = owners(builder, field, related, &mut select, &mut through);
+    select.through = Some(through);
     if of != Of::Record {
         here.iter().for_each(|column| select.give(Gives::Owner, column.clone()));
     }
-    let mut pairs = Vec::new();
-    for (there, key) in related.there.iter().zip(&target.key) {
-        let own = select.own(&key.value, Why::LookupValue { field: name() }, &related.entity.place);
-        pairs.push(format!("{} = {own}", joining(&there.value)));
-        let need = Need::Compared { this: Read::of_table(&related.through.value, &there.value), with: Read::of(target, &key.value) };
-        select.uses.push(Use { need, why: Why::LookupValue { field: name() }, place: related.entity.place.clone() });
-        select.give(Gives::Key, own);
-    }
-    let on = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
-    select.through = Some(format!(" JOIN {} AS {} ON {on}", quoted(&related.through.value, engine), quoted("j", engine)));
     select.uses.extend(joins(field, related));
     match (here.as_slice(), of) {
         ([one], Of::Rows) => select.filters.push(format!("{one} IN (:keys)")),
@@ -63,6 +71,32 @@ pub(super) fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: O
         select.give(Gives::Title, text);
     }
     Some(builder.reading(Purpose::Related(name()), select, ""))
+}
+
+/// The columns that hold the keys of the records whose links are read: the join table's own where it holds the key, else
+/// the records are joined by what it holds of them.
+fn owners(builder: &Builder<'_>, field: &Field, related: &Related, select: &mut Select<'_>, through: &mut String) -> Vec<String> {
+    let (engine, owner) = (builder.engine(), builder.entity);
+    let qualified = |alias: &str, column: &str| format!("{}.{}", quoted(alias, engine), quoted(column, engine));
+    let value = referenced(&related.here_value, owner);
+    // In the order of the key.
+    let held = |key: &Spanned<String>| {
+        let at = value.iter().position(|to| same(&to.value, &key.value))?;
+        Some(qualified("j", &related.here.get(at)?.value))
+    };
+    let by_key: Option<Vec<String>> = owner.key.iter().map(held).collect();
+    if let Some(by_key) = by_key {
+        return by_key;
+    }
+    let mut pairs = Vec::new();
+    for (here, to) in related.here.iter().zip(value) {
+        pairs.push(format!("{} = {}", qualified("o", &to.value), qualified("j", &here.value)));
+        let this = Read::of_table(&related.through.value, &here.value);
+        select.uses.extend(builder.needs_of_record_column(owner, &to.value, this, &Why::Join { field: field.name.clone() }, &to.place));
+    }
+    let on = if pairs.is_empty() { "1 = 0".to_owned() } else { pairs.join(" AND ") };
+    through.push_str(&format!(" JOIN {} ON {on}", Relation::of(owner).sql("o", engine)));
+    owner.key.iter().map(|key| qualified("o", &key.value)).collect()
 }
 
 /// Whether these columns are the key of one of so many records.
@@ -101,10 +135,19 @@ pub(crate) fn links(builder: &Builder<'_>, out: &mut Vec<Statement>) {
 pub(super) fn write(builder: &Builder<'_>, field: &Field, related: &Related, operation: Operation) -> Statement {
     let engine = builder.engine();
     let table = quoted(&related.through.value, engine);
-    let named = |columns: &[Spanned<String>], parameter: &str| -> Vec<(String, String)> {
-        columns.iter().enumerate().map(|(at, c)| (c.value.clone(), format!(":{parameter}_{}", at + 1))).collect()
+    let mut uses = joins(field, related);
+    let mut pairs: Vec<(String, String)> = Vec::new();
+    let mut side = |columns: &[Spanned<String>], entity: &Entity, value: &[Spanned<String>], parameter: &str| {
+        for (column, to) in columns.iter().zip(referenced(value, entity)) {
+            let this = Read::of_table(&related.through.value, &column.value);
+            uses.extend(builder.needs_of_record_column(entity, &to.value, this, &Why::Join { field: field.name.clone() }, &to.place));
+            pairs.push((column.value.clone(), builder.column_of_record(entity, &to.value, parameter)));
+        }
     };
-    let pairs: Vec<(String, String)> = named(&related.here, "key").into_iter().chain(named(&related.there, "value")).collect();
+    side(&related.here, builder.entity, &related.here_value, "key");
+    if let Some(target) = builder.model.entities.get(&related.entity.value) {
+        side(&related.there, target, &related.there_value, "value");
+    }
     let columns: Vec<String> = pairs.iter().map(|(c, _)| c.clone()).collect();
     let quoted_columns: Vec<String> = columns.iter().map(|c| quoted(c, engine)).collect();
     let values: Vec<&str> = pairs.iter().map(|(_, v)| v.as_str()).collect();
@@ -115,7 +158,6 @@ pub(super) fn write(builder: &Builder<'_>, field: &Field, related: &Related, ope
         let by: Vec<String> = quoted_columns.iter().zip(values).map(|(c, v)| format!("{c} = {v}")).collect();
         (Purpose::Unlink(field.name.clone()), format!("DELETE FROM {table} WHERE {}", by.join(" AND ")))
     };
-    let mut uses = joins(field, related);
     let columns = if operation == Operation::Insert { columns } else { Vec::new() };
     uses.push(Use {
         need: Need::Write { table: related.through.value.clone(), operation, columns },

@@ -4,10 +4,12 @@ use super::along::{self, Along};
 use super::builder::Builder;
 use super::dialect::as_text;
 use super::need::Why;
+use super::statement::Gives;
 use super::writes::Values;
 use super::{Made, Purpose, Statement, related, writes};
 use crate::definition::{Access, Entity, Field, Model, Page};
-use crate::schema::{Operation, Schema};
+use crate::schema::{Engine, Operation, Schema, TableKind};
+use crate::sql;
 
 /// What a form writes.
 #[derive(Clone, Copy)]
@@ -76,7 +78,26 @@ impl<'a> Saving<'a> {
         if entity.source.insert.is_some() {
             return false;
         }
-        entity.checks.iter().any(|check| check.rule.is_some()) || self.0.user.is_some_and(|access| access.rows.is_some())
+        let is_checked =
+            entity.checks.iter().any(|check| check.rule.is_some()) || entity.fields.iter().any(|field| self.alike(field).is_some());
+        is_checked || self.0.user.is_some_and(|access| access.rows.is_some())
+    }
+
+    /// How many records have what the record of `:key_1`… has in a field that only one may have, as text; nothing for other fields, and
+    /// where the database keeps them apart itself.
+    pub fn alike(&self, field: &'a Field) -> Option<String> {
+        let entity = self.0.entity;
+        let columns: Vec<String> = self.columns(field);
+        let is_kept_apart = self.0.known.table(&entity.table.value).is_some_and(|table| table.is_unique(&columns));
+        if !field.unique || columns.is_empty() || is_kept_apart {
+            return None;
+        }
+        let mut select = self.0.over(entity, Why::Entity, &entity.table.place);
+        for column in &columns {
+            let own = select.own(column, Why::Entity, &field.place);
+            select.filters.push(format!("{own} = {}", self.0.column_of_record(entity, column, "key")));
+        }
+        Some(select.sql(&[as_text("count(*)", self.0.engine())], ""))
     }
 
     /// A record with other values in these columns, by `:value_1`…, `:key_1`… and the version that was read; nothing where there is
@@ -94,6 +115,49 @@ impl<'a> Saving<'a> {
         let statement = self.update(columns)?;
         let own = self.0.entity.source.update.is_some();
         Some(if own { statement } else { Statement { sql: self.0.update_sql(columns, false, Values::Texts), ..statement } })
+    }
+
+    /// Reads what a record has in the fields that a person's own statement names, by `:key_1`…: a form gives it what was
+    /// changed, and the rest is as it is. Nothing where the generator's statement writes, or none is named.
+    pub fn named_values(&self, operation: Operation) -> Option<Statement> {
+        let entity = self.0.entity;
+        let write = entity.source.own_write(operation).filter(|_| operation != Operation::Insert)?;
+        let named: Vec<String> = match &write.sql {
+            Some(sql) => sql::parameters(&sql.value, self.0.engine()).into_iter().map(|(_, name)| name).collect(),
+            None => write.arguments.iter().map(|(_, field)| field.value.clone()).collect(),
+        };
+        let is_read = |field: &&Field| named.contains(&field.name) && field.is_stored() && !field.hidden;
+        let mut select = self.0.over(entity, Why::Entity, &entity.table.place);
+        select.texts = true;
+        for field in entity.fields.iter().filter(is_read) {
+            for column in field.columns.iter().take(1) {
+                let own = select.own(&column.value, Why::Entity, &column.place);
+                select.give(Gives::Value(field.name.clone()), own);
+            }
+        }
+        if select.columns.is_empty() {
+            return None;
+        }
+        for (at, key) in entity.key.iter().enumerate() {
+            let column = select.own(&key.value, Why::Key, &key.place);
+            select.filters.push(format!("{column} = :key_{}", at + 1));
+        }
+        Some(self.0.reading(Purpose::Record, select, ""))
+    }
+
+    /// Whether the engine counts the records that a write concerns: a routine may do anything, and one engine counts nothing
+    /// that the triggers of a view do.
+    pub fn is_counted(&self, operation: Operation) -> bool {
+        let (entity, known) = (self.0.entity, self.0.known);
+        let table = match entity.source.own_write(operation) {
+            None => Some(entity.table.value.clone()),
+            Some(write) => write.sql.as_ref().and_then(|sql| {
+                let scope = sql::Scope::Statement { table: &entity.table.value };
+                sql::analyse(&sql.value, scope, known).writes.map(|(table, ..)| table)
+            }),
+        };
+        let is_view = |table: &String| known.table(table).is_none_or(|table| table.kind == TableKind::View);
+        table.is_some_and(|table| known.engine != Engine::Sqlite || !is_view(&table))
     }
 
     /// A record taken out, by `:key_1`…

@@ -1,9 +1,10 @@
 //! Builds SELECT statements piece by piece, noting each need beside the SQL it stands for.
 
-use super::dialect::{as_text, joined, literal, or_empty};
+use super::dialect::{as_text, literal};
 use super::need::{Need, Read, Spot, Use, Why};
 use super::relation::Relation;
 use super::statement::Gives;
+use super::title_text::{self, Piece};
 use crate::definition::{Access, Entity, Field, Lookup, Model, Place, Spanned};
 use crate::name::quoted_for as quoted;
 use crate::schema::{Engine, Schema};
@@ -184,16 +185,16 @@ impl<'a> Select<'a> {
         why: &dyn Fn(String) -> Why,
         chain: &[&str],
     ) -> String {
-        let mut parts = Vec::new();
+        let mut pieces = Vec::new();
         for part in sql::parse_template(&template.value).parts {
             match part {
-                Part::Text(text) => parts.push(literal(&text, self.engine)),
+                Part::Text(text) => pieces.push(Piece::Text(text)),
                 Part::Field { field, at, of } => {
                     let place = template.inside(at.start);
                     let named = of.as_ref().map_or_else(|| field.clone(), |(inner, _)| format!("{field}.{inner}"));
                     let Some(known) = entity.field(&field).filter(|f| !self.is_hidden(entity, f)) else { continue };
                     if self.texts && is_masked(known) {
-                        parts.push(literal(MASK, self.engine));
+                        pieces.push(Piece::Value(literal(MASK, self.engine)));
                         continue;
                     }
                     let why = why(named);
@@ -202,11 +203,11 @@ impl<'a> Select<'a> {
                         None => self.text_of(known, here),
                         Some((inner, _)) => self.text_through(known, &inner, here),
                     };
-                    parts.extend(text.map(|t| or_empty(&t, self.engine)));
+                    pieces.extend(text.map(Piece::Value));
                 }
             }
         }
-        joined(&parts, self.engine)
+        title_text::text(pieces, self.engine)
     }
 
     /// Whether nobody sees a field, or the role doesn't.

@@ -6,7 +6,7 @@ use super::need::{Need, Read, Spot, Use, Why};
 use super::{Purpose, Statement};
 use crate::definition::{Access, CustomWrite, Field, Place};
 use crate::name::{fold, quoted_for as quoted, same};
-use crate::schema::{Engine, Kind, Operation};
+use crate::schema::{Column, Engine, Kind, Operation};
 use std::collections::BTreeSet;
 
 /// A column that a write sets, with the field and place that ask for it.
@@ -23,6 +23,26 @@ pub(super) enum Values {
     OwnTypes,
     /// As texts: bytes by their hexadecimal digits.
     Texts,
+}
+
+/// Whether a column's default can stand in a statement: a value, a word of the standard for the moment or the user, or a call. A bare
+/// word is a text to SQLite as a default, and a column in a statement.
+fn can_be_evaluated(default: &str) -> bool {
+    const WORDS: [&str; 9] = [
+        "current_date",
+        "current_time",
+        "current_timestamp",
+        "localtime",
+        "localtimestamp",
+        "current_user",
+        "session_user",
+        "true",
+        "false",
+    ];
+    let is_value = |text: &str| text.starts_with(['\'', '(', '-', '+', '.']) || text.starts_with(|c: char| c.is_ascii_digit());
+    let word: String = default.chars().take_while(|c| c.is_alphanumeric() || matches!(c, '_' | '.' | '`' | '"')).collect();
+    let rest = default[word.len()..].trim_start();
+    is_value(default) || rest.starts_with(['(', '\'']) || WORDS.contains(&word.to_ascii_lowercase().as_str())
 }
 
 impl<'a> Builder<'a> {
@@ -126,8 +146,12 @@ impl<'a> Builder<'a> {
             _ => format!(":value_{at}"),
         };
         let known = column.filter(|c| c.needs_value());
-        let plain = |text: &&str| text.starts_with('\'') || text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit());
-        match known.and_then(|c| Some((c, c.own_default().filter(|text| plain(text) || c.is_supplied())?))) {
+        let default = |column: &'a Column| match column.own_default() {
+            // A set without any member is a value.
+            None => (column.column_type.kind == Kind::Set).then_some("''"),
+            own => own.filter(|text| can_be_evaluated(text)),
+        };
+        match known.and_then(|column| Some((column, default(column)?))) {
             // A number's size can't be told from its default.
             Some((known, default)) if self.engine() == Engine::Postgresql => {
                 format!("COALESCE(CAST({value} AS {}), {default})", known.column_type.original)
@@ -246,5 +270,34 @@ pub(crate) fn checks(builder: &Builder<'_>, out: &mut Vec<Statement>) {
         }
         let sql = select.sql(&["count(*)".to_owned()], "");
         out.push(builder.statement(Purpose::Check(check.name.clone()), sql, select.uses));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::can_be_evaluated;
+
+    #[test]
+    fn what_a_default_says_can_be_said_in_a_statement_unless_it_is_a_bare_word() {
+        for (default, wanted) in [
+            ("CURRENT_DATE", true),
+            ("current_time", true),
+            ("now()", true),
+            ("('now'::text)::date", true),
+            ("date('now')", true),
+            ("curdate()", true),
+            ("timezone('utc'::text, now())", true),
+            ("pg_catalog.now()", true),
+            ("nextval('a_seq'::regclass)", true),
+            ("'x'::text", true),
+            ("E'a\\n'", true),
+            ("-1.5", true),
+            ("0", true),
+            ("TRUE", true),
+            ("calm", false),
+            ("\"calm\"", false),
+        ] {
+            assert_eq!(can_be_evaluated(default), wanted, "{default}");
+        }
     }
 }

@@ -183,6 +183,7 @@ fn column_type(spelled: &str) -> ColumnType {
         "moment" | "zoned" => Kind::DateTime,
         "bytes" => Kind::Binary,
         "json" | "jsonb" => Kind::Json,
+        "set" => Kind::Set,
         other => panic!("`{other}` is no type"),
     };
     let mut sizes = sizes.trim_end_matches(')').split(',').map(|n| n.trim().parse::<u32>().ok());

@@ -6,6 +6,7 @@
 
 mod ask;
 mod build;
+mod error;
 mod lists;
 mod objects;
 mod types;
@@ -15,7 +16,9 @@ use crate::server::{ServerError, Trouble, bounded, expanded};
 use ask::{Ask, Row};
 pub(crate) use ask::{quoted, told};
 use build::Builder;
+pub(crate) use error::refusal;
 use lists::Lists;
+use mysql::consts::CapabilityFlags;
 use mysql::prelude::Queryable;
 use mysql::{Conn, DriverError, Error, OptsBuilder, SslOpts};
 use std::time::Duration;
@@ -41,6 +44,8 @@ pub(crate) fn connect(address: &Address) -> Result<Conn, ServerError> {
         .tcp_connect_timeout(Some(address.connect_timeout))
         .read_timeout(Some(address.read_timeout))
         .write_timeout(Some(Duration::from_secs(10)))
+        // A save that changes nothing concerns the record all the same: counted are the records found.
+        .additional_capabilities(CapabilityFlags::CLIENT_FOUND_ROWS)
         .init(vec!["SET SESSION TRANSACTION READ ONLY", "SET SESSION lock_wait_timeout = 5"]);
     let told = |error: Error| told(address, &error);
     let verified = |file: &Option<std::path::PathBuf>| {

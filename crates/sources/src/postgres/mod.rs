@@ -14,7 +14,7 @@ mod types;
 
 use crate::address::{Address, Tls};
 use crate::server::{ServerError, Trouble, bounded, expanded, tls_config};
-pub(crate) use error::told;
+pub(crate) use error::{refusal, told};
 use postgres::config::SslMode;
 use postgres::types::Type;
 use postgres::{Client, Config, IsolationLevel, NoTls};

@@ -13,7 +13,7 @@ use crate::server::{ServerError, Trouble, bounded};
 use crate::{Address, Source, SourceError, mariadb, sqlite};
 use mysql::prelude::Queryable;
 use std::collections::BTreeMap;
-use ysomorph_core::rehearsal::Refusal;
+use ysomorph_core::refusal::Refusal;
 use ysomorph_core::schema::Engine;
 use ysomorph_core::sql::statements;
 use ysomorph_core::statements::positional;
@@ -48,13 +48,9 @@ fn on_sqlite(looked: &sqlite::Looked, lines: &[Line]) -> Result<Vec<Option<Refus
     // The engine reads one statement and hands the rest back.
     let several = |sql: &str| statements(sql, Engine::Sqlite).into_iter().skip(1).find(|rest| !sql[rest.clone()].trim().is_empty());
     let outcome = |line: &Line| match connection.prepare(&line.sql) {
-        Ok(_) => {
-            several(&line.sql).map(|rest| Refusal { message: "it is more than one statement".to_owned(), code: None, at: Some(rest.start) })
-        }
-        Err(rusqlite::Error::SqlInputError { msg, offset, .. }) => {
-            Some(Refusal { message: msg, code: None, at: usize::try_from(offset).ok() })
-        }
-        Err(error) => Some(Refusal { message: sqlite::plain(&error), code: None, at: None }),
+        Ok(_) => several(&line.sql).map(|rest| Refusal::of_statement("it is more than one statement", None, Some(rest.start))),
+        Err(rusqlite::Error::SqlInputError { msg, offset, .. }) => Some(Refusal::of_statement(msg, None, usize::try_from(offset).ok())),
+        Err(error) => Some(Refusal::of_statement(sqlite::plain(&error), None, None)),
     };
     Ok(lines.iter().map(outcome).collect())
 }
@@ -79,7 +75,7 @@ fn on_mariadb(address: &Address, lines: Vec<Line>, role: Option<String>) -> Resu
             outcomes.push(match connection.prep(&sql).and_then(|statement| connection.close(statement)) {
                 Ok(()) => None,
                 Err(mysql::Error::MySqlError(error)) => {
-                    Some(Refusal { message: error.message.clone(), code: Some(format!("{}/{}", error.code, error.state)), at: None })
+                    Some(Refusal::of_statement(&error.message, Some(format!("{}/{}", error.code, error.state)), None))
                 }
                 Err(error) => return Err(told(&error)),
             });

@@ -10,7 +10,7 @@ use bytes::BytesMut;
 use futures_util::stream::{self, StreamExt};
 use tokio_postgres::error::{DbError, ErrorPosition};
 use tokio_postgres::types::{IsNull, ToSql, Type, to_sql_checked};
-use ysomorph_core::rehearsal::Refusal;
+use ysomorph_core::refusal::Refusal;
 use ysomorph_core::schema::Engine;
 use ysomorph_core::statements::positional;
 
@@ -65,7 +65,7 @@ async fn outcome(client: &tokio_postgres::Client, address: &Address, line: &Line
     let Err(error) = answer else { return Ok(None) };
     let Some(db) = error.as_db_error() else { return Err(postgres::told(address, &error)) };
     let at = position(db, &format!("{head}{sql}"), head.len()).map(|at| original(at, &sql, &line.sql, &offsets));
-    Ok(Some(Refusal { message: db.message().to_owned(), code: Some(db.code().code().to_owned()), at }))
+    Ok(Some(Refusal::of_statement(db.message(), Some(db.code().code().to_owned()), at)))
 }
 
 fn first_word(sql: &str) -> &str {

@@ -2,9 +2,9 @@
 
 use rusqlite::config::DbConfig;
 use rusqlite::types::ValueRef;
-use rusqlite::{Connection, Row, Statement};
+use rusqlite::{Connection, Row, Statement, ffi};
 use std::collections::BTreeMap;
-use ysomorph_core::rehearsal::Refusal;
+use ysomorph_core::refusal::{Refusal, RefusalKind};
 
 /// Switches double-quoted strings off and foreign keys on, as the application would run.
 pub fn prepare_connection(connection: &Connection) -> rusqlite::Result<()> {
@@ -43,9 +43,33 @@ pub(crate) fn bind(statement: &mut Statement<'_>, values: &BTreeMap<String, Stri
 /// What an error says of the statement.
 pub(crate) fn refused(error: &rusqlite::Error) -> Refusal {
     match error {
-        rusqlite::Error::SqlInputError { msg, offset, .. } => {
-            Refusal { message: msg.clone(), code: None, at: usize::try_from(*offset).ok() }
+        rusqlite::Error::SqlInputError { msg, offset, .. } => Refusal::of_statement(msg, None, usize::try_from(*offset).ok()),
+        rusqlite::Error::SqliteFailure(failure, _) => {
+            let (kind, message) = (kind_of(failure.extended_code), plain(error));
+            // "UNIQUE constraint failed: hive.tag, hive.yard_id", "CHECK constraint failed: hive_weight_check".
+            let named = message.split_once("constraint failed: ").map_or("", |(_, named)| named);
+            let constraint = (kind == RefusalKind::Check && !named.is_empty()).then(|| named.to_owned());
+            let of_columns = matches!(kind, RefusalKind::Taken | RefusalKind::Empty);
+            let columns = named.split(", ").filter_map(|name| name.rsplit_once('.')).map(|(_, column)| column.to_owned());
+            let columns = if of_columns { columns.collect() } else { Vec::new() };
+            Refusal { kind, constraint, columns, ..Refusal::of_statement(message, None, None) }
         }
-        other => Refusal { message: plain(other), code: None, at: None },
+        other => Refusal::of_statement(plain(other), None, None),
+    }
+}
+
+/// By the engine's extended result codes.
+fn kind_of(code: i32) -> RefusalKind {
+    match code {
+        ffi::SQLITE_CONSTRAINT_UNIQUE | ffi::SQLITE_CONSTRAINT_PRIMARYKEY | ffi::SQLITE_CONSTRAINT_ROWID => RefusalKind::Taken,
+        ffi::SQLITE_CONSTRAINT_NOTNULL => RefusalKind::Empty,
+        ffi::SQLITE_CONSTRAINT_FOREIGNKEY => RefusalKind::Reference,
+        ffi::SQLITE_CONSTRAINT_CHECK => RefusalKind::Check,
+        ffi::SQLITE_CONSTRAINT_TRIGGER => RefusalKind::Own,
+        ffi::SQLITE_CONSTRAINT_DATATYPE | ffi::SQLITE_MISMATCH => RefusalKind::WrongValue,
+        ffi::SQLITE_TOOBIG => RefusalKind::TooLong,
+        // With what else the engine adds in the upper bits.
+        other if matches!(other & 0xff, ffi::SQLITE_BUSY | ffi::SQLITE_LOCKED) => RefusalKind::Locked,
+        _ => RefusalKind::Statement,
     }
 }

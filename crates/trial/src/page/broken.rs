@@ -51,7 +51,7 @@ pub fn told(making: &Making<'_>, trouble: Option<&Trouble>, still_works: bool) -
                     @for finding in &own { (one(site, finding)) }
                 }
                 @if let Some(Trouble::Refused(message)) = trouble {
-                    p .said { "The database says: " q { (message) } }
+                    p .said { (message) }
                 }
                 @if still_works { p .rest { "What still works is shown without it." } }
             }

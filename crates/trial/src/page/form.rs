@@ -2,7 +2,7 @@
 
 use super::{Making, narrow, record as reading};
 use crate::ask::{address, as_one, values};
-use crate::form::{held, is_bytes, is_masked, kept_as};
+use crate::form::{has_members, held, is_bytes, is_masked, kept_as, members};
 use crate::reader::{MOST_BESIDE, Record};
 use crate::value;
 use maud::{Markup, html};
@@ -182,6 +182,9 @@ fn input(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &
     if is_bytes(field) {
         return file(making, field, record, control);
     }
+    if has_members(field) {
+        return several(field, control);
+    }
     if !field.choices.is_empty() || field.kind == "boolean" {
         let offered: Vec<(String, String)> = if field.choices.is_empty() {
             vec![("1".to_owned(), "Yes".to_owned()), ("0".to_owned(), "No".to_owned())]
@@ -210,6 +213,7 @@ fn input(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &
     let placeholder = (is_masked(field) && record.is_some_and(|record| record.text(&field.name).is_some())).then_some("unchanged");
     html! {
         input id=(id) name=(name) value=(value) type=(kind) inputmode=[mode] maxlength=[field.max_length] placeholder=[placeholder] autocomplete="off"
+            pattern=[field.pattern.as_ref().map(|pattern| pattern.text())]
             step=[matches!(kind, "time" | "datetime-local").then_some("1")] aria-describedby=[*described] aria-invalid=[invalid] required[field.required];
     }
 }
@@ -231,6 +235,27 @@ fn file(making: &Making<'_>, field: &Field, record: Option<&Record>, control: &C
         input type="file" id=(id) name=(name) accept=[accept] aria-describedby=[*described] aria-invalid=[is_wrong.then_some("true")];
         @if there.is_some() && !field.required {
             " " span { input type="checkbox" id=(clear) name={ "clear." (field.name) } value="1"; " " label for=(clear) { "Take it away" } }
+        }
+    }
+}
+
+/// A box for each choice of a field that may have several. The field's own name says that it was on the form, whatever is ticked.
+fn several(field: &Field, control: &Control<'_>) -> Markup {
+    let Control { id, value, described, is_wrong, .. } = control;
+    let chosen = members(field, value);
+    // A member that isn't offered any more stays until somebody takes it out.
+    let unknown = chosen.iter().filter(|member| !field.choices.iter().any(|choice| choice.value.value == **member)).copied();
+    let offered: Vec<&str> = field.choices.iter().map(|choice| choice.value.value.as_str()).chain(unknown).collect();
+    html! {
+        span .members id=(id) role="group" aria-describedby=[*described] aria-invalid=[is_wrong.then_some("true")] {
+            input type="hidden" name={ "field." (field.name) } value="";
+            @for (at, member) in offered.iter().enumerate() {
+                @let box_id = format!("{id}-{at}");
+                span {
+                    input type="checkbox" id=(box_id) name={ "member." (field.name) } value=(member) checked[chosen.contains(member)];
+                    " " label for=(box_id) { (value::plain(field, member)) } " "
+                }
+            }
         }
     }
 }

@@ -124,7 +124,7 @@ fn children(making: &Making<'_>, child: &Child, key: &Values) -> Markup {
             h2 { (label) }
             @if let Some(broken) = &drawn.broken { p .broken role="alert" { (ysomorph_report::words::prose(broken)) } }
             @match &found.trouble {
-                Some(Trouble::Refused(message)) => p .broken role="alert" { "This list can't be read. The database says: " q { (message) } },
+                Some(Trouble::Refused(message)) => p .broken role="alert" { "This list can't be read. " (message) },
                 Some(Trouble::Lost(message)) => p .broken role="alert" { (message) },
                 Some(Trouble::Missing(name)) => p .notice { "No records without a value for " code { ":" (shown(name)) } "." },
                 None if found.records.is_empty() => p .empty { "None." },

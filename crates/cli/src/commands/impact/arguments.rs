@@ -4,6 +4,7 @@ use crate::commands::shared::known_names;
 use crate::error::CliError;
 use clap::{Args, ValueEnum};
 use std::path::PathBuf;
+use ysomorph_core::definition::{Model, Tree};
 use ysomorph_core::impact::{Finding, RULES};
 use ysomorph_core::name::Patterns;
 use ysomorph_workspace::Workspace;
@@ -16,7 +17,7 @@ pub struct Arguments {
     /// Only findings on these pages (PAGE or ENTITY/PAGE, * for any)
     #[arg(long, value_name = "PAGE")]
     page: Vec<String>,
-    /// Only findings for these roles, or for all of them
+    /// Only findings that these roles meet: on pages that they may use, about fields that they see
     #[arg(long, value_name = "ROLE")]
     role: Vec<String>,
     /// Only findings of these rules (group/name, * for any)
@@ -78,7 +79,8 @@ impl Arguments {
     }
 
     /// The findings that the filters leave.
-    pub fn keep_wanted(&self, findings: &mut Vec<Finding>) {
+    pub fn keep_wanted(&self, findings: &mut Vec<Finding>, tree: &Tree) {
+        let model = if self.role.is_empty() { Model::default() } else { Model::of(tree) };
         let of = |patterns: &Vec<String>| Patterns::from(patterns.as_slice());
         let (entities, pages, rules) = (of(&self.entity), of(&self.page), of(&self.rule));
         findings.retain(|finding| {
@@ -86,7 +88,7 @@ impl Arguments {
             let on_page = |page: &String| pages.fit(page) || pages.fit(&format!("{entity}/{page}"));
             (entities.is_empty() || entities.fit(&entity))
                 && (pages.is_empty() || finding.pages.iter().any(on_page))
-                && (self.role.is_empty() || finding.role.as_ref().is_none_or(|role| self.role.contains(role)))
+                && (self.role.is_empty() || self.role.iter().any(|role| finding.concerns(role, &model)))
                 && (rules.is_empty() || rules.fit(finding.rule))
                 && (self.severity.is_empty() || self.severity.iter().any(|s| s == finding.severity.word()))
         });

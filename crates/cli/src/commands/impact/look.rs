@@ -52,7 +52,7 @@ pub fn look(
     ysomorph_core::merge::settle(&mut findings, &outcome, changed);
     let told = impact::told_whatever_changes(&findings);
     let found = findings.len();
-    arguments.keep_wanted(&mut findings);
+    arguments.keep_wanted(&mut findings, tree);
     let wanted = findings.len();
     if let Some(baseline) = &mut baseline {
         findings.retain(|f| !baseline.has(f, &comparison.changes));

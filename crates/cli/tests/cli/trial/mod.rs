@@ -5,6 +5,7 @@ mod driver;
 mod exchange;
 mod journey;
 mod pages;
+mod records;
 mod saving;
 
 use crate::servers::{BOTH, Place};

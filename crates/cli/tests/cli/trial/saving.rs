@@ -6,11 +6,11 @@ use crate::support::Project;
 use ysomorph_sources::{Source, sample};
 
 /// What a form sends.
-type Fields = Vec<(String, String)>;
+pub type Fields = Vec<(String, String)>;
 
 /// One value of the database as it is now.
-fn now(project: &Project, place: Option<&Place>, sql: &str) -> String {
-    let url = place.map_or_else(|| format!("sqlite:{}", project.path("threecombs.db").display()), Place::url);
+pub fn now(project: &Project, place: Option<&Place>, sql: &str) -> String {
+    let url = place.map_or_else(|| format!("sqlite:{}", project.database().display()), Place::url);
     let source = Source::parse(&url, project.dir.path(), |_| None).unwrap();
     let cast = if place.is_some_and(|p| p.server == crate::servers::Server::Mariadb) { "CHAR" } else { "TEXT" };
     let (what, rest) = sql.split_once(" FROM ").unwrap();
@@ -19,7 +19,7 @@ fn now(project: &Project, place: Option<&Place>, sql: &str) -> String {
 }
 
 /// What a page's form would send if nothing were typed, with some of it typed.
-fn form(body: &str, typed: &[(&str, &str)]) -> Fields {
+pub fn form(body: &str, typed: &[(&str, &str)]) -> Fields {
     let start = body.find("<form class=\"form\"").unwrap_or_else(|| panic!("no form: {body}"));
     let form = &body[start..start + body[start..].find("</form>").unwrap()];
     let mut fields = Fields::new();
@@ -44,7 +44,7 @@ fn form(body: &str, typed: &[(&str, &str)]) -> Fields {
     fields
 }
 
-fn send(served: &Served, path: &str, form: &[(String, String)], view: &str) -> super::Got {
+pub fn send(served: &Served, path: &str, form: &[(String, String)], view: &str) -> super::Got {
     let form: Vec<(&str, &str)> = form.iter().map(|(name, value)| (name.as_str(), value.as_str())).collect();
     served.post_as(path, &form, view)
 }

@@ -27,6 +27,10 @@ finds break keeper/field.born_on.kind: keeper/field/born_on/kind: "dat" is not o
 given keeper/page.list.fields = "phone"
 finds break keeper/page.list.fields: keeper/page/list/fields: takes names in brackets, such as ["name"]
 
+given keeper/field.phone.pattern = "(49"
+finds break keeper/field.phone.pattern: keeper/field/phone/pattern: this regular expression can't be read: unclosed group
+
 given keeper/field.born_on.kind = "text"
+given keeper/field.phone.pattern = "[0-9 ]+"
 finds nothing
 "#;

@@ -74,4 +74,10 @@ before keeper + check phone IN ('a', 'b')
 after keeper - check phone IN ('a', 'b')
 after keeper + check phone IN ('a', 'b', 'c')
 finds nothing
+
+# A member of a set.
+on mariadb
+before keeper + moods set('a','b')
+after keeper.moods: set('a')
+finds risk keeper/field.moods: `moods` offers 'b', which the database refuses now
 "#;

@@ -53,4 +53,10 @@ before keeper + check phone IN ('a', 'b')
 after keeper - check phone IN ('a', 'b')
 after keeper + check phone IN ('a')
 finds nothing
+
+# A member of a set.
+on mariadb
+before keeper + moods set('a','b')
+after keeper.moods: set('a','b','c')
+finds note keeper/field.moods: `moods` doesn't offer 'c', which the database accepts now
 "#;

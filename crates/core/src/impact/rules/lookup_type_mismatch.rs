@@ -85,6 +85,7 @@ finds risk keeper/field.region_code: lookup `region_code` compares text(8) with 
 
 after region.code: integer required
 finds break keeper/field.region_code.lookup.value[0]: `keeper.region_code` and `region.code` can't be compared any more: text(8) = integer
+finds break region/page.detail.children[0].by: `keeper.region_code` and `region.code` can't be compared any more: text(8) = integer
 
 after region.code: text(9) required
 finds nothing
@@ -93,4 +94,5 @@ finds nothing
 before region.code -> region_code
 after region.region_code: integer required
 finds break keeper/field.region_code.lookup.value[0]: `keeper.region_code` and `region.region_code` can't be compared any more: text(8) = integer
+finds break region/page.detail.children[0].by: `keeper.region_code` and `region.region_code` can't be compared any more: text(8) = integer
 "#;

@@ -70,6 +70,7 @@ rules! {
     label_translation_fuzzy,
     label_untranslated,
     access_field_rule_orphan,
+    access_form_unsavable,
     access_grant_missing,
     access_new_field_exposed,
     access_page_gone,
