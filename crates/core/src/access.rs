@@ -6,7 +6,7 @@ use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// The filter that nobody's records fulfil: what a merge writes where the columns of one are gone.
-pub(crate) const NOBODY: &str = "1 = 0";
+pub const NOBODY: &str = "1 = 0";
 
 /// Which records of an entity a role sees.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]

@@ -60,6 +60,8 @@ impl Workspace {
         let mut code = BTreeMap::new();
         found.extend(self.judged(&outcome.tree, changed, &around, (Some(&merged), &earlier), &mut code)?);
         self.without_returns(&mut found, outcome, texts)?;
+        found.extend(outcome.to_decide());
+        found.extend(still_to_decide(&self.state.follow_ups, &outcome.tree));
         found.extend(outcome.to_place());
         let unplaced = self.state.follow_ups.iter().filter_map(FollowUp::unplaced);
         let still = unplaced.filter_map(|(entity, field)| impact::to_place(&outcome.tree, entity, field));
@@ -84,6 +86,7 @@ impl Workspace {
         found.extend(around.translations.iter().filter(|e| e.fuzzy).map(impact::to_translate));
         let unplaced = self.state.follow_ups.iter().filter_map(FollowUp::unplaced);
         found.extend(unplaced.filter_map(|(entity, field)| impact::to_place(&self.tree, entity, field)));
+        found.extend(still_to_decide(&self.state.follow_ups, &self.tree));
         found.retain(|f| remembered.contains(f.name.as_str()));
         let mut code = BTreeMap::new();
         found.extend(self.judged(&self.tree, &self.state.accepted, &around, (None, &self.state.follow_ups), &mut code)?);
@@ -154,6 +157,17 @@ impl Workspace {
         let (code, _) = self.find_in_code(sought(comparison).keys().map(String::as_str))?;
         Ok(Around { code, ..around.clone() })
     }
+}
+
+/// Conditions that earlier merges replaced and rules that they set aside, as far as nobody has decided since.
+fn still_to_decide(earlier: &[FollowUp], tree: &Tree) -> Vec<impact::FollowUp> {
+    if !earlier.iter().any(FollowUp::is_to_decide) {
+        return Vec::new();
+    }
+    let is_known = |found: &impact::FollowUp| earlier.iter().any(|f| f.name == found.name && f.is_to_decide());
+    let mut all: Vec<impact::FollowUp> = impact::replaced_conditions(tree).into_iter().filter(is_known).collect();
+    all.extend(earlier.iter().filter_map(FollowUp::rule_set_aside).filter_map(|(entity, rule)| impact::rule_set_aside(tree, entity, rule)));
+    all
 }
 
 /// What was found, with the earlier ones that are still so.

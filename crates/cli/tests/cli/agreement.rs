@@ -111,8 +111,12 @@ fn misjudged(workspace: &Workspace, accepted: &Database, changed: &Database) -> 
     let pages_of = |f: &Finding| f.pages.iter().map(|p| (f.entity.clone().unwrap_or_default(), p.clone())).collect::<Vec<_>>();
     let breaks: Vec<&Finding> = findings.iter().filter(|f| f.severity == Severity::Break && !f.pages.is_empty()).collect();
     let left = refused(&outcome.tree, &outcome.accepted, &changed.open());
-    // What is left to a person is still refused somewhere.
-    let done: Vec<_> = breaks.iter().filter(|f| f.remedy == Remedy::Hand && !pages_of(f).iter().any(|at| left.contains(at))).collect();
+    // What is left to a person is still refused somewhere, or is a condition that the merge replaced and a rule that it set aside: the
+    // database takes those, and shows or refuses something else than before.
+    let to_decide = outcome.to_decide();
+    let is_replaced = |f: &Finding| to_decide.iter().any(|left| left.finding.rule == f.rule && left.finding.entity == f.entity);
+    let is_left = |f: &Finding| is_replaced(f) || pages_of(f).iter().any(|at| left.contains(at));
+    let done: Vec<_> = breaks.iter().filter(|f| f.remedy == Remedy::Hand && !is_left(f)).collect();
     // What is still refused, the rules say of the definition as the merge leaves it, and impact says so unless the merge's
     // own edits are what is refused now.
     let known: BTreeSet<(String, String)> = after.iter().flat_map(pages_of).collect();

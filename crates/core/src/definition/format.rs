@@ -75,7 +75,7 @@ const LOOKUP: Shape = Shape::Record(&[
     ),
     gone("show", Shape::Template { of_target: true }, OnGone::Draft, "What is shown; the target's title if absent."),
     key("order", Shape::Set(Role::TargetSortField), "The target's fields that choices are sorted by; - before one for descending."),
-    key("where", Shape::Condition { of_target: true }, "Which records can be chosen: SQL over the target's columns."),
+    gone("where", Shape::Condition { of_target: true }, OnGone::Deny, "Which records can be chosen: SQL over the target's columns."),
     key("create", Shape::Bool, "Whether a form may make a new record of the target."),
 ]);
 
@@ -159,7 +159,7 @@ static PAGE: Shape = Shape::Record(&[
     key("sort", Shape::Set(Role::SortField), "Fields it is sorted by; - before one for descending."),
     key("page_size", Shape::Int, "Records on a page; 25 if absent."),
     key("actions", Shape::Set(Role::Word(ACTIONS)), "What it offers; add, edit, delete and export if absent."),
-    key("where", OWN_SQL, "A condition its records must meet: SQL over this table's columns."),
+    gone("where", OWN_SQL, OnGone::Deny, "A condition its records must meet: SQL over this table's columns."),
     key("children", Shape::Records { by: &["entity", "by"], keys: CHILD }, "Lists of the records that belong to this one."),
 ]);
 

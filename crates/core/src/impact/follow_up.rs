@@ -29,10 +29,7 @@ impl FollowUp {
                 let file = finding.at.as_ref().map_or_else(String::new, |at| format!("{}/", at.file));
                 format!("{}/{file}{}", finding.rule, change.subject())
             }
-            _ => {
-                let part = finding.field.as_deref().or(finding.role.as_deref()).or(finding.pages.first().map(String::as_str));
-                format!("{}/{}/{}", finding.rule, finding.entity.as_deref().unwrap_or("app"), part.unwrap_or("all"))
-            }
+            _ => name_of_place(&finding),
         };
         let cause = change.map(|change| remembered(change, &comparison.taken()));
         FollowUp { name, finding, cause }
@@ -42,6 +39,12 @@ impl FollowUp {
     pub fn place(&self) -> &str {
         place(&self.name, self.finding.rule)
     }
+}
+
+/// The name of a follow-up that is about a place of the definition.
+pub(super) fn name_of_place(finding: &Finding) -> String {
+    let part = finding.field.as_deref().or(finding.role.as_deref()).or(finding.pages.first().map(String::as_str));
+    format!("{}/{}/{}", finding.rule, finding.entity.as_deref().unwrap_or("app"), part.unwrap_or("all"))
 }
 
 /// The place in a follow-up's name.

@@ -20,6 +20,7 @@ pub mod matrix;
 mod met;
 pub mod named;
 mod patch;
+mod replaced_condition;
 mod reversed;
 mod rule;
 mod rules;
@@ -36,6 +37,7 @@ pub use input::ImpactInput;
 pub use lost_name::{before_losses, carried, is_lost_name, renamed_table};
 pub use met::{MetEntity, MetField, MetLimits};
 pub use patch::{Rewritten, rewritten};
+pub use replaced_condition::{replaced_conditions, rule_set_aside};
 pub use reversed::{Named, since, takes_back};
 pub use rule::{Docs, Rule};
 #[cfg(test)]

@@ -375,11 +375,14 @@ after drop keeper.phone
 then keeper/page.list.sort = ["last_name"]
 then keeper/export.all.fields = ["last_name"]
 
-# A condition is SQL: it goes as a whole, and the rows that it kept from a role stay kept.
+# A condition is SQL: it goes as a whole, and what it kept out stays out.
 given keeper/page.list.where = "age > 5"
+given keeper/field.region_code.lookup.where = "active = 1"
 after drop keeper.age
-then keeper/page.list.where gone
+after drop region.active
+then keeper/page.list.where = "1 = 0"
 then keeper/access.guest.rows = "1 = 0"
+then keeper/field.region_code.lookup.where = "1 = 0"
 
 # A lookup's entity is gone: the field is a plain one, and the list of helpers goes with the join table.
 after drop region_helper

@@ -119,6 +119,29 @@ impl Outcome {
         fields.filter_map(|(entity, field)| impact::to_place(&self.tree, entity, field)).collect()
     }
 
+    /// Conditions that this merge replaced by one that nobody fulfils, and rules that it set aside.
+    pub fn to_decide(&self) -> Vec<FollowUp> {
+        let is_replaced = |follow_up: &FollowUp| {
+            let at = follow_up.finding.at.as_ref();
+            self.edits.iter().filter(|edit| matches!(edit.done, Done::Replace) && ["where", "rows"].contains(&edit.element.last())).any(
+                |edit| {
+                    let root = self.tree.files.get(&edit.element.file);
+                    let node = root.and_then(|root| root.at_path(&edit.element.resolve(root)?));
+                    node.map(|node| Location::at(&edit.element.file, node.at)).as_ref() == at
+                },
+            )
+        };
+        let mut all: Vec<FollowUp> = if self.edits.is_empty() { Vec::new() } else { impact::replaced_conditions(&self.tree) };
+        all.retain(is_replaced);
+        all.extend(self.set_aside.iter().filter_map(|aside| match aside.element.steps.as_slice() {
+            [Step::Key(group), Step::Key(check)] if group == "check" => {
+                impact::rule_set_aside(&self.tree, aside.element.file.name(), check)
+            }
+            _ => None,
+        }));
+        all
+    }
+
     /// Questions nobody has answered.
     pub fn open_questions(&self) -> impl Iterator<Item = &Question> {
         self.questions.iter().filter(|q| q.is_open())

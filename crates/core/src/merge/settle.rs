@@ -2,7 +2,9 @@
 
 use super::{Change, Outcome, Step};
 use crate::definition::FileKey;
-use crate::impact::{Finding, Remedy, Severity};
+use crate::impact::named::{CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN};
+use crate::impact::{Finding, FollowUp, Remedy, Severity};
+use crate::name::shown;
 use crate::schema::Schema;
 
 /// Sets the remedy of findings by what the merge does: asked where a question about the column is open, done where it
@@ -38,15 +40,48 @@ pub fn settle(findings: &mut [Finding], outcome: &Outcome, changed: &Schema) {
             finding.help.clear();
         }
     }
+    leave_to_person(findings, outcome);
+}
+
+/// A condition that is replaced by one that nobody fulfils, and a rule that is set aside, don't break any more and aren't as good as
+/// before either: a person has to decide.
+fn leave_to_person(findings: &mut [Finding], outcome: &Outcome) {
+    let is_about = |finding: &Finding| [CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN].contains(&finding.rule);
+    let mut conditions = findings.iter_mut().filter(|f| is_about(f) && f.remedy == Remedy::Merge).peekable();
+    if conditions.peek().is_none() {
+        return;
+    }
+    let left = outcome.to_decide();
+    for finding in conditions {
+        let field = finding.field.as_ref().map(|field| followed(outcome, finding.entity.as_deref(), field));
+        let is_left = |left: &&FollowUp| {
+            let other = &left.finding;
+            let is_same_rule = || match left.name.strip_prefix(&format!("{RULE_BROKEN}/")).and_then(|rest| rest.split_once('/')) {
+                Some((_, rule)) => finding.message.starts_with(&format!("the rule `{}` ", shown(rule))),
+                None => {
+                    field == other.field
+                        && finding.role == other.role
+                        && (field.is_some() || finding.role.is_some() || finding.pages == other.pages)
+                }
+            };
+            other.rule == finding.rule && other.entity == finding.entity && is_same_rule()
+        };
+        if let Some(left) = left.iter().find(is_left) {
+            finding.remedy = Remedy::Hand;
+            finding.help = format!("after the merge, {}", left.finding.message);
+        }
+    }
+}
+
+/// What a field of today is called after the merge.
+fn followed(outcome: &Outcome, entity: Option<&str>, field: &str) -> String {
+    let own = outcome.renamed_fields.iter().find(|(of, from, _)| Some(of.as_str()) == entity && from == field);
+    own.map_or_else(|| field.to_owned(), |(.., to)| to.clone())
 }
 
 /// Whether a break after a merge is the one there was before.
 fn is_same(before: &Finding, after: &Finding, outcome: &Outcome) -> bool {
-    let followed = |entity: &Option<String>, field: &str| {
-        let own = outcome.renamed_fields.iter().find(|(of, from, _)| Some(of) == entity.as_ref() && from == field);
-        own.map_or_else(|| field.to_owned(), |(.., to)| to.clone())
-    };
-    let field = before.field.as_ref().map(|field| followed(&before.entity, field));
+    let field = before.field.as_ref().map(|field| followed(outcome, before.entity.as_deref(), field));
     let last = |column: &Option<String>| column.as_ref().and_then(|c| c.rsplit('.').next().map(str::to_owned));
     let on_same_page = before.pages.is_empty() && after.pages.is_empty() || before.pages.iter().any(|page| after.pages.contains(page));
     before.rule == after.rule
@@ -60,8 +95,7 @@ fn is_same(before: &Finding, after: &Finding, outcome: &Outcome) -> bool {
 /// Whether an edit is of this key of the finding's field, which may have followed its column by then.
 fn of_field(edit: &Change, finding: &Finding, outcome: &Outcome, key: &str) -> bool {
     let (Some(entity), Some(field)) = (&finding.entity, &finding.field) else { return false };
-    let followed = outcome.renamed_fields.iter().find(|(of, from, _)| of == entity && from == field);
-    let field = followed.map_or(field, |(.., to)| to);
-    let under = |steps: &[Step]| matches!(steps, [Step::Key(a), Step::Key(f), Step::Key(k), ..] if a == "field" && f == field && k == key);
+    let field = followed(outcome, Some(entity), field);
+    let under = |steps: &[Step]| matches!(steps, [Step::Key(a), Step::Key(f), Step::Key(k), ..] if a == "field" && *f == field && k == key);
     edit.element.file == FileKey::Entity(entity.clone()) && under(&edit.element.steps)
 }

@@ -4,9 +4,10 @@ use crate::files::{FileError, read_state};
 use crate::joined::Sides;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use ysomorph_core::access;
 use ysomorph_core::changes::{Change, Comparison};
 use ysomorph_core::definition::{FileKey, Node, Tree};
-use ysomorph_core::impact::named::{ABOUT_CODE, FIELD_UNPLACED};
+use ysomorph_core::impact::named::{ABOUT_CODE, CONDITION_BROKEN, FIELD_UNPLACED, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN};
 use ysomorph_core::impact::{self, Severity};
 use ysomorph_core::name;
 use ysomorph_core::schema::Schema;
@@ -150,11 +151,27 @@ impl FollowUp {
         (self.rule == FIELD_UNPLACED).then_some(self.entity.as_deref().zip(self.field.as_deref()))?
     }
 
+    /// Whether it is about a condition that was replaced, or a rule that was set aside.
+    pub(crate) fn is_to_decide(&self) -> bool {
+        let rules = [CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN];
+        self.severity == Severity::Risk && self.cause.is_none() && rules.contains(&self.rule.as_str())
+    }
+
+    /// The entity and the rule that was set aside.
+    pub(crate) fn rule_set_aside(&self) -> Option<(&str, &str)> {
+        let entity = self.entity.as_deref().filter(|_| self.rule == RULE_BROKEN && self.is_to_decide() && self.sql.is_none())?;
+        Some((entity, self.name.strip_prefix(RULE_BROKEN)?.strip_prefix('/')?.strip_prefix(entity)?.strip_prefix('/')?))
+    }
+
     /// Whether what it is about is still there, where nothing else tells.
     fn is_still_there(&self, tree: &Tree, broken: &[String]) -> bool {
         // A view or trigger that the database can't read: so long as it says so.
         if self.rule.starts_with(ABOUT_CODE) && self.lost().is_none() {
             return broken.iter().any(|object| self.name.ends_with(object));
+        }
+        // Whether a condition is still replaced, and a rule set aside, was just judged.
+        if self.sql.as_deref() == Some(access::NOBODY) || self.rule_set_aside().is_some() {
+            return false;
         }
         if let Some(sql) = &self.sql {
             return tree.files.values().any(|root| holds(root, sql));

@@ -28,7 +28,7 @@ const DOCS: Docs = Docs {
     matters: "The choices can't be read: the form doesn't open.",
     before: "lookup = { entity = \"region\", where = \"active = 1\" }",
     after: "region.active was dropped",
-    to_do: "The merge carries the condition over a rename, or sets it aside until the column returns.",
+    to_do: "The merge carries the condition over a rename; otherwise nothing can be chosen (`1 = 0`) until you decide, or the column returns.",
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {

@@ -27,7 +27,7 @@ const DOCS: Docs = Docs {
     matters: "The database refuses every statement of the page.",
     before: "where = \"closed_on IS NULL\"",
     after: "closed_on was dropped",
-    to_do: "The merge carries the condition over a rename, or sets it aside until the column returns.",
+    to_do: "The merge carries the condition over a rename; otherwise the page shows no record (`1 = 0`) until you decide, or the column returns.",
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {

@@ -27,7 +27,7 @@ const DOCS: Docs = Docs {
     matters: "The rule is evaluated whenever a record is saved: every save fails.",
     before: "rule = \"closed_on IS NULL OR closed_on >= opened_on\"",
     after: "opened_on was dropped",
-    to_do: "The merge carries the rule over a rename, or sets it aside until the column returns.",
+    to_do: "The merge carries the rule over a rename; otherwise it is set aside until the column returns, and left to you: nothing it refused is refused meanwhile.",
 };
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
