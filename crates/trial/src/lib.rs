@@ -15,6 +15,7 @@ mod form;
 mod guard;
 mod importing;
 mod limits;
+mod own_statement;
 mod page;
 mod pool;
 mod reader;

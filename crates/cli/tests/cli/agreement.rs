@@ -114,7 +114,7 @@ fn misjudged(workspace: &Workspace, accepted: &Database, changed: &Database) -> 
     // What is left to a person is still refused somewhere, or is a condition that the merge replaced and a rule that it set aside: the
     // database takes those, and shows or refuses something else than before.
     let to_decide = outcome.to_decide();
-    let is_replaced = |f: &Finding| to_decide.iter().any(|left| left.finding.rule == f.rule && left.finding.entity == f.entity);
+    let is_replaced = |f: &Finding| to_decide.iter().any(|left| f.help == format!("after the merge, {}", left.finding.message));
     let is_left = |f: &Finding| is_replaced(f) || pages_of(f).iter().any(|at| left.contains(at));
     let done: Vec<_> = breaks.iter().filter(|f| f.remedy == Remedy::Hand && !is_left(f)).collect();
     // What is still refused, the rules say of the definition as the merge leaves it, and impact says so unless the merge's

@@ -131,6 +131,11 @@ impl Entity {
         self.pages.iter().filter(|p| p.kind.saves() && !self.read_only).map(|p| p.name.clone()).collect()
     }
 
+    /// The columns of this entity that a reference holds, in the order of its own: those it names as its `value`, else the key.
+    pub fn referenced<'a>(&'a self, value: &'a [Spanned<String>]) -> &'a [Spanned<String>] {
+        if value.is_empty() { &self.key } else { value }
+    }
+
     /// What this role may do here.
     pub fn access_of(&self, role: &str) -> Option<&Access> {
         self.access.iter().find(|a| a.role == role)

@@ -232,7 +232,7 @@ impl<'a> TableCounter<'a> {
         let Some(lookup) = &field.lookup else { return };
         let Some(target) = self.context.model.entities.get(&lookup.entity.value) else { return };
         let Some(there) = self.context.table_now(&target.table.value) else { return };
-        let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
+        let value = target.referenced(&lookup.value);
         let mut pairs = Vec::new();
         for (own, value) in columns.iter().zip(value) {
             let Some(other) = there.column(self.context.name_now(&target.table.value, &value.value)) else { return };

@@ -247,3 +247,34 @@ impl Finding {
         self
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::testkit::{drafted, edit, schema};
+
+    #[test]
+    fn a_role_meets_what_is_on_its_pages_and_not_hidden_from_it() {
+        let mut tree = drafted(&schema("hive: id integer key; tag text; colour text\nyard: id integer key; name text"));
+        edit(&mut tree, "app/role.guest = {}");
+        edit(&mut tree, "hive/access.guest = { read = true, hide = [\"colour\"] }");
+        let model = Model::of(&tree);
+        let of = |entity: &str, pages: &[&str]| {
+            Finding::new("a/rule", Severity::Break, String::new()).entity(entity).pages(pages.iter().map(|p| (*p).to_owned()).collect())
+        };
+        for (finding, wanted) in [
+            (of("hive", &["list"]), true),
+            (of("hive", &["add", "list"]), true),
+            (of("hive", &["add"]), false),
+            (of("hive", &[]), true),
+            (of("hive", &["list"]).field("tag"), true),
+            (of("hive", &["list"]).field("colour"), false),
+            (of("hive", &["list"]).role("other"), false),
+            (of("hive", &["add"]).role("guest"), true),
+            (of("yard", &["list"]), false),
+            (of("gone", &["list"]), true),
+        ] {
+            assert_eq!(finding.concerns("guest", &model), wanted, "{finding:?}");
+        }
+    }
+}

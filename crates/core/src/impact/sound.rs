@@ -89,7 +89,7 @@ fn lookup_is_sound(context: &Context<'_>, table: &Table, field: &Field) -> bool 
     let Some(lookup) = &field.lookup else { return true };
     let Some(target) = context.model.entities.get(&lookup.entity.value) else { return true };
     let Some(there) = context.changed().table(&target.table.value).filter(|_| lookup.condition.is_none()) else { return false };
-    let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
+    let value = target.referenced(&lookup.value);
     let tells_types = context.changed().engine.tells_types();
     field.columns.iter().zip(value).all(|(own, value)| match (table.column(&own.value), there.column(&value.value)) {
         (Some(a), Some(b)) => !tells_types || a.column_type.compares_with(&b.column_type),

@@ -2,7 +2,6 @@
 
 use super::builder::Builder;
 use super::need::{Read, Why};
-use super::record_column::referenced;
 use super::statement::Gives;
 use super::{Purpose, Statement};
 use crate::definition::{Child, Field};
@@ -28,7 +27,7 @@ pub(super) fn list(builder: &Builder<'_>, child: &Child) -> Option<Statement> {
     }
     let value = by.lookup.as_ref().map_or(&[][..], |lookup| &lookup.value);
     let pointed_at = by.lookup.as_ref().and_then(|lookup| builder.model.entities.get(&lookup.entity.value)).unwrap_or(builder.entity);
-    for (column, to) in by.columns.iter().zip(referenced(value, pointed_at)) {
+    for (column, to) in by.columns.iter().zip(pointed_at.referenced(value)) {
         let read = Read::of(entity, &column.value);
         select.uses.extend(builder.needs_of_record_column(builder.entity, &to.value, read, &why, &child.by.place));
         let column = select.own(&column.value, why.clone(), &child.by.place);

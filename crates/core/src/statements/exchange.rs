@@ -90,7 +90,7 @@ pub(super) fn finding(builder: &Builder<'_>, import: &Import, field: &Field, pla
     let why = why(import, Some(field));
     let mut select = builder.over(target, why.clone(), place);
     select.rows_of(access);
-    for column in if lookup.value.is_empty() { &target.key } else { &lookup.value } {
+    for column in target.referenced(&lookup.value) {
         let column = select.own(&column.value, why.clone(), place);
         select.give(Gives::Key, column);
     }

@@ -56,7 +56,7 @@ impl<'a> Importing<'a> {
             return None;
         }
         let (statement, given) = exchange::creating(&self.builder, self.import, field, &field.place)?;
-        let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
+        let value = target.referenced(&lookup.value);
         let value: Vec<&str> = value.iter().map(|column| column.value.as_str()).collect();
         let made = Made::of(&value, &given, self.builder.known.table(&target.table.value), engine);
         let sql = statement.sql + &made.tail(&value, engine);

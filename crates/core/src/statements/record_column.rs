@@ -6,19 +6,14 @@
 use super::builder::Builder;
 use super::need::{Need, Read, Use, Why};
 use super::relation::Relation;
-use crate::definition::{Entity, Place, Spanned};
+use crate::definition::{Entity, Place};
 use crate::name::{quoted_for as quoted, same};
 
 /// The alias of the record whose column is read.
 const ALIAS: &str = "o";
 
-/// The columns that a reference's columns are compared with, in their order: those it names, else the key of the entity it points at.
-pub(super) fn referenced<'a>(value: &'a [Spanned<String>], target: &'a Entity) -> &'a [Spanned<String>] {
-    if value.is_empty() { &target.key } else { value }
-}
-
 /// The parameter that holds a column of the key, such as `:key_1`; nothing for another column.
-pub(super) fn key_parameter(entity: &Entity, column: &str, parameter: &str) -> Option<String> {
+fn key_parameter(entity: &Entity, column: &str, parameter: &str) -> Option<String> {
     let at = entity.key.iter().position(|key| same(&key.value, column))?;
     Some(format!(":{parameter}_{}", at + 1))
 }

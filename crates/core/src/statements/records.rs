@@ -83,7 +83,7 @@ pub(super) fn choices_with(builder: &Builder<'_>, field: &Field, of: Of) -> Opti
     if let Some(condition) = pointed.condition {
         select.condition(condition, Why::LookupCondition { field: name() });
     }
-    let value = if pointed.value.is_empty() { &target.key } else { pointed.value };
+    let value = target.referenced(pointed.value);
     for column in value {
         let place = if pointed.value.is_empty() { &pointed.entity.place } else { &column.place };
         let column = select.own(&column.value, Why::LookupValue { field: name() }, place);

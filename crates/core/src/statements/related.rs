@@ -2,7 +2,6 @@
 
 use super::builder::Builder;
 use super::need::{Need, Read, Use, Why};
-use super::record_column::referenced;
 use super::relation::Relation;
 use super::select::Select;
 use super::statement::Gives;
@@ -45,7 +44,7 @@ pub(super) fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: O
         select.give(Gives::Key, own);
     }
     let mut pairs = Vec::new();
-    for (there, to) in related.there.iter().zip(referenced(&related.there_value, target)) {
+    for (there, to) in related.there.iter().zip(target.referenced(&related.there_value)) {
         let own = select.own(&to.value, value_why(), &related.entity.place);
         pairs.push(format!("{} = {own}", joining(&there.value)));
         let need = Need::Compared { this: Read::of_table(&related.through.value, &there.value), with: Read::of(target, &to.value) };
@@ -78,7 +77,7 @@ pub(super) fn set(builder: &Builder<'_>, field: &Field, related: &Related, of: O
 fn owners(builder: &Builder<'_>, field: &Field, related: &Related, select: &mut Select<'_>, through: &mut String) -> Vec<String> {
     let (engine, owner) = (builder.engine(), builder.entity);
     let qualified = |alias: &str, column: &str| format!("{}.{}", quoted(alias, engine), quoted(column, engine));
-    let value = referenced(&related.here_value, owner);
+    let value = owner.referenced(&related.here_value);
     // In the order of the key.
     let held = |key: &Spanned<String>| {
         let at = value.iter().position(|to| same(&to.value, &key.value))?;
@@ -138,7 +137,7 @@ pub(super) fn write(builder: &Builder<'_>, field: &Field, related: &Related, ope
     let mut uses = joins(field, related);
     let mut pairs: Vec<(String, String)> = Vec::new();
     let mut side = |columns: &[Spanned<String>], entity: &Entity, value: &[Spanned<String>], parameter: &str| {
-        for (column, to) in columns.iter().zip(referenced(value, entity)) {
+        for (column, to) in columns.iter().zip(entity.referenced(value)) {
             let this = Read::of_table(&related.through.value, &column.value);
             uses.extend(builder.needs_of_record_column(entity, &to.value, this, &Why::Join { field: field.name.clone() }, &to.place));
             pairs.push((column.value.clone(), builder.column_of_record(entity, &to.value, parameter)));

@@ -286,7 +286,7 @@ impl<'a> Select<'a> {
         place: &Place,
     ) -> Option<String> {
         let lookup = field.lookup.as_ref()?;
-        let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
+        let value = target.referenced(&lookup.value);
         let alias = format!("l{}", self.joins.len() + 1);
         self.stands(target, target_why, place);
         let mut pairs: Vec<String> = Vec::new();

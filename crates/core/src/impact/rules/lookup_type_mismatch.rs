@@ -55,7 +55,7 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 fn report(context: &Context<'_>, at: &MetField<'_>, met: &MetField<'_>, out: &mut Vec<Finding>) {
     let Some(lookup) = &at.field.lookup else { return };
     let Some(target) = context.model.entities.get(&lookup.entity.value) else { return };
-    let value = if lookup.value.is_empty() { &target.key } else { &lookup.value };
+    let value = target.referenced(&lookup.value);
     for (own, there) in at.field.columns.iter().zip(value) {
         let here = &at.entity.table.value;
         let (from, to) =
