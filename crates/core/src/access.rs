@@ -1,12 +1,24 @@
 //! Who may see and do what, by role and entity, and whether a change of the definition gave anybody more.
 
 use crate::definition::{Entity, Model};
+use crate::engine::Engine;
+use crate::name::quoted_for;
 use schemars::JsonSchema;
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// The filter that nobody's records fulfil: what a merge writes where the columns of one are gone.
 pub const NOBODY: &str = "1 = 0";
+
+/// The query that gives no record of a table: what a merge writes where a query of a person's own was set aside.
+pub fn nobodys(table: &str, engine: Engine) -> String {
+    format!("SELECT * FROM {} WHERE {NOBODY}", quoted_for(table, engine))
+}
+
+/// Whether a condition or query gives nobody anything, as a merge writes it.
+pub fn is_nobodys(text: &str) -> bool {
+    text == NOBODY || text.starts_with("SELECT * FROM ") && text.ends_with(&format!(" WHERE {NOBODY}"))
+}
 
 /// Which records of an entity a role sees.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, JsonSchema)]

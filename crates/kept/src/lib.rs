@@ -25,6 +25,7 @@
 mod align;
 mod insert;
 mod join;
+mod known_by;
 mod lift;
 mod list;
 mod otherwise;

@@ -6,6 +6,7 @@
 //! comes back later stands as it stood.
 
 use crate::align::common;
+use crate::known_by;
 use crate::otherwise;
 use crate::read::{Unreadable, read_as, split_gap};
 use crate::show::closing;
@@ -70,8 +71,7 @@ impl Tiles {
     /// Section by section, each a header with the keys under it: what is hidden stays in its section.
     fn lift_lines(&mut self, mut file: Tiles, lifted: &mut Lifted) {
         let own = std::mem::take(&mut self.lines);
-        let own_names = names(&own);
-        let file_names = names(&file.lines);
+        let (own_names, file_names) = known_by::lines(&own, &file.lines);
         let (own_sections, file_sections) = (sections(&own), sections(&file.lines));
         // The first section, which has no header, is always there.
         let header = |names: &[String], (at, section): (usize, &Range<usize>)| match at {
@@ -152,8 +152,7 @@ impl Tiles {
                 let edited = known.value.whole() != line.value.whole() && !is_container(&known.value, &line.value);
                 line.mark = if known.is_shown() { known.mark } else { Mark::default() };
                 let is_laid = |value: &Value| matches!(value, Value::Members(_));
-                let order = (shown_keys(&known.value), shown_keys(&line.value));
-                line.mark.laid |= is_laid(&line.value) && order.0 != order.1;
+                line.mark.laid |= is_laid(&line.value) && !known_by::is_in_order(&known.value, &line.value);
                 line.mark.touch(edited);
                 line.value = self.lift_value(known.value, line.value, line_end, lifted);
                 let own = format!("{}\u{0}{}{}", known.own, line.free, line.own);
@@ -247,7 +246,7 @@ impl Tiles {
             file.show(line_end, &mut out);
             out
         };
-        let (own_keys, file_keys) = (keys(&known.members), keys(&file.members));
+        let (own_keys, file_keys) = known_by::members(&known.members, &file.members);
         let is_shown: Vec<bool> = known.members.iter().map(|m| !m.hidden).collect();
         let pairs = Pairs::of(&own_keys, &is_shown, &file_keys);
         let count = file.members.len();
@@ -284,9 +283,8 @@ impl Tiles {
                     }
                     member.id = known.id;
                     let edited = known.value.whole() != member.value.whole() && !is_container(&known.value, &member.value);
-                    let order = (shown_keys(&known.value), shown_keys(&member.value));
                     member.mark = if known.hidden { Mark::default() } else { known.mark };
-                    member.mark.laid |= matches!(member.value, Value::Members(_)) && order.0 != order.1;
+                    member.mark.laid |= matches!(member.value, Value::Members(_)) && !known_by::is_in_order(&known.value, &member.value);
                     member.mark.touch(edited || known.hidden);
                     member.value = self.lift_value(known.value, member.value, line_end, lifted);
                     member.sep = match (&known.sep, member.sep) {
@@ -350,14 +348,6 @@ impl Mark {
 /// Whether both hold members of the same form: then it is the members that were edited.
 fn is_container(known: &Value, file: &Value) -> bool {
     matches!((known, file), (Value::Members(a), Value::Members(b)) if a.bracket == b.bracket)
-}
-
-/// The members that are shown, in their order.
-fn shown_keys(value: &Value) -> Vec<String> {
-    match value {
-        Value::Members(container) => keys(&container.members.iter().filter(|m| !m.hidden).cloned().collect::<Vec<_>>()),
-        Value::Plain(_) => Vec::new(),
-    }
 }
 
 /// Lines on their way into the tiles.
@@ -470,73 +460,5 @@ impl Container {
         };
         let members = self.members.iter().map(as_known).collect();
         Container { members, ..stored.clone() }
-    }
-}
-
-/// What each line is known by: its keys, and the blocks of several that it stands in by what they are about. Of several
-/// alike each has its number.
-fn names(lines: &[Line]) -> Vec<String> {
-    let headers: Vec<&Line> = lines.iter().filter(|l| l.what == What::Each).collect();
-    let about = |header: &Line| {
-        let of = |key: &str| {
-            let own = lines.iter().filter(|l| l.what == What::Key && l.is_shown() == header.is_shown() && l.blocks == header.blocks);
-            let mut own = own.filter(|l| l.path.len() == header.path.len() + 1 && l.path.last().is_some_and(|k| k == key));
-            own.next().map(|l| format!("{key}={}", l.value.whole()))
-        };
-        ["title", "label", "entity", "by", "value"].iter().filter_map(|key| of(key)).collect::<Vec<_>>().join(",")
-    };
-    // Each after those around it, whose names it bears.
-    let mut of_blocks: BTreeMap<Id, String> = BTreeMap::new();
-    let deepest = headers.iter().map(|h| h.blocks.len()).max().unwrap_or_default();
-    for depth in 1..=deepest {
-        let level: Vec<&&Line> = headers.iter().filter(|h| h.blocks.len() == depth).collect();
-        let plain = |header: &&&Line| {
-            let outer =
-                depth.checked_sub(2).and_then(|at| header.blocks.get(at)).and_then(|b| of_blocks.get(b)).cloned().unwrap_or_default();
-            (format!("{outer}[[{}|{}]]", header.path.join("\u{1}"), about(header)), header.is_shown())
-        };
-        let names = numbered(&level.iter().map(plain).collect::<Vec<_>>());
-        of_blocks.extend(level.iter().map(|h| h.id).zip(names));
-    }
-    let named = |line: &Line| {
-        let block = line.blocks.last().and_then(|b| of_blocks.get(b)).cloned().unwrap_or_default();
-        format!("{block}{:?} {}", line.what, line.path.join("\u{1}"))
-    };
-    lines.iter().map(named).collect()
-}
-
-/// What each member is known by; of several alike each has its number, those that are shown first.
-fn keys(members: &[Member]) -> Vec<String> {
-    numbered(&members.iter().map(|m| (key_of(m), !m.hidden)).collect::<Vec<_>>())
-}
-
-/// Names that tell apart what has the same one: shown ones are counted among themselves, hidden ones after them.
-fn numbered(names: &[(String, bool)]) -> Vec<String> {
-    let mut seen: BTreeMap<&String, usize> = BTreeMap::new();
-    let mut all: Vec<String> = vec![String::new(); names.len()];
-    for wanted in [true, false] {
-        for (slot, (name, _)) in all.iter_mut().zip(names).filter(|(_, (_, is_shown))| *is_shown == wanted) {
-            let count = seen.entry(name).or_default();
-            *count += 1;
-            *slot = format!("{name}#{count}");
-        }
-    }
-    all
-}
-
-fn key_of(member: &Member) -> String {
-    match &member.value {
-        _ if !member.head.is_empty() => member.key(),
-        Value::Plain(text) => {
-            // The same text in other quotes is the same member.
-            let inner = ['"', '\''].into_iter().find_map(|q| text.strip_prefix(q)?.strip_suffix(q));
-            inner.filter(|t| !t.contains(['\\', '"', '\''])).unwrap_or(text).to_owned()
-        }
-        Value::Members(container) => {
-            let shown = |key: &str| container.members.iter().find(|m| !m.hidden && !m.head.is_empty() && m.key() == key);
-            let about = |key: &str| shown(key).map(|m| format!("{key}={}", m.value.whole()));
-            let by: Vec<String> = ["title", "label", "entity", "by", "value"].iter().filter_map(|key| about(key)).collect();
-            if by.is_empty() { member.value.whole() } else { by.join(",") }
-        }
     }
 }

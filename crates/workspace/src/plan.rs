@@ -69,6 +69,7 @@ impl Workspace {
             whole: &self.kept().whole,
             deleted: &self.kept().deleted,
             renamed: &self.kept().renamed,
+            set_apart: &self.kept().set_apart,
             fresh: &self.kept().fresh,
             known: &self.state.kept.known,
             accepted: &self.state.accepted,

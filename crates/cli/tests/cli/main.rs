@@ -28,6 +28,7 @@ mod follow;
 mod follow_ups;
 mod foreign;
 mod formats;
+mod histories;
 mod interrupts;
 mod journey;
 mod json;

@@ -245,10 +245,13 @@ impl Walk<'_> {
         let Some(results) = results else {
             return schema.table(&known.table).is_some_and(|t| t.reads(column)).then_some(own);
         };
-        match results.iter().find(|c| name::same(&c.name, column)) {
-            Some(found) => found.from.clone().map(|(table, column)| Referent::Column { table, column }),
-            None => Some(own),
+        // Where the query gives something of its own under the name of a column, that is meant.
+        let mut named = results.iter().filter(|c| name::same(&c.name, column)).peekable();
+        if named.peek().is_none() {
+            return Some(own);
         }
+        let from: Option<Vec<_>> = named.map(|found| found.from.clone()).collect();
+        from.and_then(|from| from.into_iter().next()).map(|(table, column)| Referent::Column { table, column })
     }
 
     fn name(&mut self, node: &Node, role: Role) {

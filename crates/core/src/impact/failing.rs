@@ -4,7 +4,7 @@ use super::sound::doubtful;
 use super::{Context, Lost, What};
 use crate::definition::{Entity, Page};
 use crate::name;
-use crate::schema::{Column, Operation, Table, Writes};
+use crate::schema::{Column, Engine, Operation, Table, Writes};
 use crate::sql::{self, Target};
 use crate::statements::{self, Need, Use, Why};
 use rayon::prelude::*;
@@ -111,7 +111,8 @@ impl<'a> Context<'a> {
                 let scope = sql::Scope::Statement { table };
                 let analysis = sql::analyse(text, scope, changed);
                 let wrong = || self.mistyped(text, scope, &analysis, false);
-                let fails: Vec<What> = self.analysis_fails(text, &analysis).or_else(wrong).into_iter().collect();
+                let twice = || (used.why == Why::Source { part: "select" }).then(|| self.named_twice(text)).flatten();
+                let fails: Vec<What> = self.analysis_fails(text, &analysis).or_else(wrong).or_else(twice).into_iter().collect();
                 let writes = analysis.writes.filter(|_| fails.is_empty());
                 match writes.and_then(|(table, operation, columns)| Some((changed.table(&table)?, operation, columns))) {
                     // An INSERT without a list of columns gives them all.
@@ -132,6 +133,19 @@ impl<'a> Context<'a> {
                 None => Vec::new(),
             },
         }
+    }
+
+    /// A query that gives two columns of one name can't stand in for a table: MariaDB refuses it, PostgreSQL wherever the name is used.
+    /// SQLite takes the first one, which `page/column-replaced` tells.
+    fn named_twice(&self, select: &str) -> Option<What> {
+        let engine = self.input.changed.engine;
+        let results = self.results.get(select)?.as_ref().filter(|_| engine != Engine::Sqlite)?;
+        let is_used = |column: &str| {
+            let of_query = self.entities().filter(|e| e.source.select.as_ref().is_some_and(|own| own.value == select));
+            of_query.flat_map(|e| e.fields.iter().flat_map(|f| &f.columns).chain(&e.key)).any(|c| name::same(&c.value, column))
+        };
+        let name = sql::named_twice(results).find(|name| engine.is_mysql_like() || is_used(name))?;
+        Some(What::Ambiguous { name: name.to_owned(), offset: 0 })
     }
 
     fn analysis_fails(&self, text: &str, analysis: &sql::Analysis) -> Option<What> {

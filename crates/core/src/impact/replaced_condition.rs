@@ -4,9 +4,9 @@
 //! stands in its place until a person writes another one, or takes it out.
 
 use super::follow_up::name_of_place;
-use super::named::{CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN};
+use super::named::{CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN, SOURCE_BROKEN};
 use super::{Finding, FollowUp, Location, Severity};
-use crate::access::NOBODY;
+use crate::access::{NOBODY, is_nobodys};
 use crate::definition::{FileKey, Node, Tree};
 use crate::name::shown;
 
@@ -20,7 +20,8 @@ pub fn replaced_conditions(tree: &Tree) -> Vec<FollowUp> {
             let Some(node) = node.filter(|node| is_replaced(node)) else { return };
             let mut finding = with(Finding::new(rule, Severity::Risk, message).entity(entity));
             finding.at = Some(Location::at(&file, node.at));
-            let finding = finding.help("write the condition anew over the columns there are, or take it out");
+            let what = if rule == SOURCE_BROKEN { "query" } else { "condition" };
+            let finding = finding.help(format!("write the {what} anew over the columns there are, or take it out"));
             all.push(FollowUp { name: name_of_place(&finding), finding, cause: None });
         };
         for page in entries("page") {
@@ -32,6 +33,9 @@ pub fn replaced_conditions(tree: &Tree) -> Vec<FollowUp> {
             let node = field.node.get("lookup").and_then(|lookup| lookup.get("where"));
             add(LOOKUP_CONDITION_BROKEN, node, message, &|finding| finding.field(&field.key));
         }
+        let select = root.get("source").and_then(|source| source.get("select"));
+        let message = format!("its pages show no record (`{NOBODY}`): its own query is set aside, since it named what is gone");
+        add(SOURCE_BROKEN, select, message, &|finding| finding);
         for access in entries("access") {
             let message = format!("role `{}` sees no record (`{NOBODY}`): its row filter named what is gone", shown(&access.key));
             add(ROW_FILTER_BROKEN, access.node.get("rows"), message, &|finding| finding.role(&access.key));
@@ -52,7 +56,7 @@ pub fn rule_set_aside(tree: &Tree, entity: &str, check: &str) -> Option<FollowUp
     Some(FollowUp { name: format!("{RULE_BROKEN}/{entity}/{check}"), finding, cause: None })
 }
 
-/// Whether a condition is one that nobody fulfils.
+/// Whether nobody is given anything.
 fn is_replaced(node: &Node) -> bool {
-    node.as_text().is_some_and(|text| text == NOBODY)
+    node.as_text().is_some_and(is_nobodys)
 }

@@ -6,7 +6,7 @@ use super::tile::Tile;
 use super::whole::Whole;
 use crate::definition::{EntityIndex, FileKey, Node, Referent, Seg, Value, each_reference};
 use crate::draft::{field_label, wanted_name};
-use crate::merge::Element;
+use crate::merge::{Element, Step};
 use crate::name::{self, same};
 use crate::rename::{RenameMap, without_gone};
 use crate::schema::Schema;
@@ -23,6 +23,9 @@ pub enum FieldNaming {
     /// It follows, where it is the name that the generator gave it and the new one is free.
     Follow,
 }
+
+/// Keys that are names of fields, by their places, with the names they get.
+type Keys = Vec<(Vec<Seg>, String)>;
 
 /// New names by entity and field.
 pub(super) type NewNames = BTreeMap<(String, String), String>;
@@ -136,42 +139,31 @@ pub(super) fn rename_by_hand(whole: &mut Whole, renamed: &[(String, String, Stri
     rename(whole, &index, &new, schema);
 }
 
+/// What is hidden says the name under which a hidden field waits since a person gave its own to something else.
+pub(super) fn set_apart(whole: &mut Whole, renamed: &[(String, String, String)], schema: &Schema) {
+    if renamed.is_empty() {
+        return;
+    }
+    let new: NewNames = renamed.iter().map(|(entity, from, to)| ((entity.clone(), from.clone()), to.clone())).collect();
+    let index = EntityIndex::of(&whole.tree);
+    mentions(whole, &index, &new, schema, "its name is another field's", &|tile| tile.was_hidden || tile.stand_in.is_some());
+}
+
 fn rename(whole: &mut Whole, index: &EntityIndex, new: &NewNames, schema: &Schema) {
     let all: BTreeSet<String> =
         new.iter().map(|((_, from), to)| name::shown(&format!("field {from} is {to} now, as its column"))).collect();
     let because = if all.len() == 1 { all.into_iter().next().unwrap_or_default() } else { "fields follow their columns".to_owned() };
-    let nothing = Schema::new(schema.engine, Vec::new());
+    let keys = mentions(whole, index, new, schema, &because, &|_| true);
     let Whole { tree, tiles } = whole;
-    for (file, root) in tree.files.iter_mut() {
-        let mut texts: BTreeMap<Vec<Seg>, crate::definition::Pieces> = BTreeMap::new();
-        let mut keys: Vec<(Vec<Seg>, String)> = Vec::new();
-        // What SQL says of tables and columns is asked of nobody here.
-        each_reference(file, root, index, &nothing, &mut |path, at, in_key, referent| {
-            let Referent::Field { entity, field } = referent else { return };
-            let Some(to) = new.get(&(entity, field)) else { return };
-            match in_key {
-                true => keys.push((path.to_vec(), to.clone())),
-                false => texts.entry(path.to_vec()).or_default().push((at, to.clone())),
-            }
-        });
-        if let FileKey::Entity(entity) = file {
+    for (file, mut keys) in keys {
+        let Some(root) = tree.files.get_mut(&file) else { continue };
+        if let FileKey::Entity(entity) = &file {
             for field in root.get("field").map(Node::entries).unwrap_or_default() {
                 if let Some(to) = new.get(&(entity.clone(), field.key.clone())) {
                     keys.push((vec!["field".into(), Seg::Key(field.key.clone())], to.clone()));
                 }
             }
         }
-        for (path, mut pieces) in texts {
-            pieces.sort_by_key(|(at, _)| at.start);
-            pieces.dedup();
-            let Some(node) = root.at_path_mut(&path) else { continue };
-            let Value::Text(text) = &mut node.value else { continue };
-            pieces.iter().rev().for_each(|(at, to)| text.replace_range(at.clone(), to));
-            if let Some(tile) = tiles.get_mut(node.tile as usize) {
-                tile.because.clone_from(&because);
-            }
-        }
-        in_drafts(root, "", file.name(), tiles, new);
         // All at once: one field may take the name that another gives up.
         let mut renames: Vec<(Vec<Seg>, usize, String)> = Vec::new();
         for (path, to) in keys {
@@ -194,6 +186,46 @@ fn rename(whole: &mut Whole, index: &EntityIndex, new: &NewNames, schema: &Schem
             }
         }
     }
+}
+
+/// Renames the mentions of fields in texts, of those elements that `which` tells by their tiles, and in what drafts said. Gives the keys
+/// that are such mentions, by file.
+fn mentions(
+    whole: &mut Whole,
+    index: &EntityIndex,
+    new: &NewNames,
+    schema: &Schema,
+    because: &str,
+    which: &dyn Fn(&Tile) -> bool,
+) -> Vec<(FileKey, Keys)> {
+    let nothing = Schema::new(schema.engine, Vec::new());
+    let Whole { tree, tiles } = whole;
+    let mut of_files = Vec::new();
+    for (file, root) in tree.files.iter_mut() {
+        let mut texts: BTreeMap<Vec<Seg>, crate::definition::Pieces> = BTreeMap::new();
+        let mut keys: Vec<(Vec<Seg>, String)> = Vec::new();
+        // What SQL says of tables and columns is asked of nobody here.
+        each_reference(file, root, index, &nothing, &mut |path, at, in_key, referent| {
+            let Referent::Field { entity, field } = referent else { return };
+            let Some(to) = new.get(&(entity, field)) else { return };
+            match in_key {
+                true => keys.push((path.to_vec(), to.clone())),
+                false => texts.entry(path.to_vec()).or_default().push((at, to.clone())),
+            }
+        });
+        for (path, mut pieces) in texts {
+            pieces.sort_by_key(|(at, _)| at.start);
+            pieces.dedup();
+            let Some(node) = root.at_path_mut(&path) else { continue };
+            let Some(tile) = tiles.get_mut(node.tile as usize).filter(|tile| which(tile)) else { continue };
+            let Value::Text(text) = &mut node.value else { continue };
+            pieces.iter().rev().for_each(|(at, to)| text.replace_range(at.clone(), to));
+            because.clone_into(&mut tile.because);
+        }
+        in_drafts(root, "", file.name(), tiles, new);
+        of_files.push((file.clone(), keys));
+    }
+    of_files
 }
 
 /// What the draft said of what has left speaks of fields too: of the file's own entity, in a child list of the entity there.
@@ -256,14 +288,22 @@ fn in_draft(node: &mut Node, key: &str, entity: &str, new: &NewNames) {
 /// An element under the names that its fields have now.
 pub(super) fn renamed(encoded: &str, new: &NewNames) -> String {
     let mut element = Element::decode(encoded);
-    let entity = element.file.name().to_owned();
-    for ((_, from), to) in new.iter().filter(|((of, _), _)| *of == entity) {
-        for (at, step) in element.steps.iter_mut().enumerate() {
-            match step {
-                crate::merge::Step::Key(key) if at == 1 && key == from => key.clone_from(to),
-                crate::merge::Step::Member(member) if member == from => member.clone_from(to),
-                _ => {}
-            }
+    let own = element.file.name().to_owned();
+    let to = |entity: &str, field: &str| new.get(&(entity.to_owned(), field.to_owned()));
+    // Within a child list, fields are those of the entity there: `visit by keeper`.
+    let mut listed: Option<String> = None;
+    for (at, step) in element.steps.iter_mut().enumerate() {
+        let entity = listed.clone().unwrap_or_else(|| own.clone());
+        match step {
+            Step::Key(key) if at == 1 => key.clone_from(to(&own, key).unwrap_or(&key.clone())),
+            Step::Member(member) => match member.split_once(" by ").map(|(entity, by)| (entity.to_owned(), by.to_owned())) {
+                Some((of, by)) => {
+                    *member = format!("{of} by {}", to(&of, &by).unwrap_or(&by));
+                    listed = Some(of);
+                }
+                None => member.clone_from(to(&entity, member).unwrap_or(&member.clone())),
+            },
+            Step::Key(_) => {}
         }
     }
     element.encode()

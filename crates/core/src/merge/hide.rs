@@ -4,7 +4,7 @@ use super::carried::Lost;
 use super::mentions::Mentions;
 use super::tile::StandIn;
 use super::whole::{Whole, element};
-use crate::access::NOBODY;
+use crate::access::{NOBODY, nobodys};
 use crate::definition::{EntityIndex, FileKey, Loss, Node, OnGone, Reference, Referent, Seg, Tree, at_path};
 use crate::merge::{Element, Thing};
 use crate::schema::Schema;
@@ -125,7 +125,7 @@ impl<'a> Run<'a> {
         self.follow(whole);
         self.hide_orphans(whole);
         for spot in self.hiding.wanting {
-            self.hides(whole, spot.clone(), &[]);
+            self.hides(spot.clone(), &[]);
         }
         let is_away = |node: &Node| whole.tile(node).is_some_and(|t| t.away || t.refused);
         for (entity, root) in whole.tree.entities() {
@@ -185,43 +185,62 @@ impl<'a> Run<'a> {
         let Some((_, depth, loss)) = at_path(&reference.file, &reference.path) else { return };
         let up = |steps: usize| (reference.file.clone(), reference.path.get(..depth.saturating_sub(steps)).unwrap_or_default().to_vec());
         match loss {
-            Loss::Key(OnGone::RemoveFile) => self.hides(whole, (reference.file.clone(), Vec::new()), things),
-            Loss::Key(OnGone::RemoveParent) => self.hides(whole, up(1), things),
-            Loss::Key(OnGone::RemoveField) => self.hides(whole, up(2), things),
-            Loss::Member | Loss::Key(OnGone::Remove) => self.hides(whole, up(0), things),
+            Loss::Key(OnGone::RemoveFile) => self.hides((reference.file.clone(), Vec::new()), things),
+            Loss::Key(OnGone::RemoveParent) => self.hides(up(1), things),
+            Loss::Key(OnGone::RemoveField) => self.hides(up(2), things),
+            Loss::Member | Loss::Key(OnGone::Remove) => self.hides(up(0), things),
             Loss::Key(OnGone::Ask) => {
                 let (file, path) = up(0);
                 // What was given up, or is hidden with its file, stays so.
-                let was_hidden = whole.tree.get(&file, &path).and_then(|n| whole.tile(n)).is_some_and(|t| t.was_hidden);
-                if !was_hidden {
+                let tile = whole.tree.get(&file, &path).and_then(|n| whole.tile(n));
+                let was_aside = tile.is_some_and(|t| t.was_hidden || t.stand_in.is_some());
+                if !was_aside {
                     add(self.asked.entry(up(0)).or_default(), things);
                 }
-                if was_hidden || self.hiding.given_up.contains(file.name()) {
-                    self.hides(whole, (file, path), things);
+                if was_aside || self.hiding.given_up.contains(file.name()) {
+                    self.source_goes(whole, (file, path), things);
                 }
             }
             Loss::Key(how @ (OnGone::Deny | OnGone::Draft | OnGone::DraftLookup)) => {
                 add(&mut self.pending.entry(up(0)).or_insert((how, Vec::new())).1, things);
                 // Without a lookup in the draft it goes as a whole, and its field's kind with it.
                 if how == OnGone::DraftLookup {
-                    self.lookup_goes(whole, &reference.file, &reference.path, things);
+                    self.lookup_goes(&reference.file, &reference.path, things);
                 }
             }
         }
     }
 
-    fn lookup_goes(&mut self, whole: &Whole, file: &FileKey, path: &[Seg], things: &[Thing]) {
+    fn lookup_goes(&mut self, file: &FileKey, path: &[Seg], things: &[Thing]) {
         let Some(field) = path.get(..2) else { return };
         let lookup = [field, &["lookup".into()]].concat();
         let drafted = self.hiding.changed_draft.files.get(file).and_then(|root| root.at_path(&lookup));
         if drafted.is_none() {
-            self.hides(whole, (file.clone(), lookup), things);
+            self.hides((file.clone(), lookup), things);
             let kind = (file.clone(), [field, &["kind".into()]].concat());
             add(&mut self.pending.entry(kind).or_insert((OnGone::Draft, Vec::new())).1, things);
         }
     }
 
-    fn hides(&mut self, whole: &Whole, spot: Spot, things: &[Thing]) {
+    /// SQL of a person's own is set aside. Without a query nobody would be kept from any record of the table: one that gives none stands
+    /// in for it, and columns that only the query gave go with it.
+    fn source_goes(&mut self, whole: &Whole, (file, path): Spot, things: &[Thing]) {
+        if path.last() != Some(&Seg::from("select")) {
+            return self.hides((file, path), things);
+        }
+        if let Some(known) = self.hiding.mentions.index.entities.get(file.name()) {
+            let table = self.hiding.all.table(&known.table);
+            let only = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| !table.is_some_and(|t| t.reads(c))));
+            for spot in only.map(|(f, _)| (file.clone(), vec!["field".into(), Seg::Key(f.clone())])).collect::<Vec<Spot>>() {
+                if whole.tree.get(&spot.0, &spot.1).is_some() {
+                    self.hides(spot, things);
+                }
+            }
+        }
+        add(&mut self.pending.entry((file, path)).or_insert((OnGone::Ask, Vec::new())).1, things);
+    }
+
+    fn hides(&mut self, spot: Spot, things: &[Thing]) {
         let is_new = !self.gone.contains_key(&spot);
         add(self.gone.entry(spot.clone()).or_default(), things);
         if !is_new {
@@ -236,16 +255,6 @@ impl<'a> Run<'a> {
             }
             [Seg::Key(group), Seg::Key(page)] if group == "page" => {
                 self.work.push((Referent::Page { entity, page: page.clone() }, things.to_vec()));
-            }
-            // Columns that only the query gives go with it.
-            [Seg::Key(source), Seg::Key(select)] if source == "source" && select == "select" => {
-                let Some(known) = self.hiding.mentions.index.entities.get(&entity) else { return };
-                let table = self.hiding.all.table(&known.table);
-                let only = known.fields.iter().filter(|(_, f)| f.columns.iter().any(|c| !table.is_some_and(|t| t.reads(c))));
-                let spots: Vec<Spot> = only.map(|(f, _)| (file.clone(), vec!["field".into(), Seg::Key(f.clone())])).collect();
-                for spot in spots.into_iter().filter(|(f, p)| whole.tree.get(f, p).is_some()) {
-                    self.hides(whole, spot, things);
-                }
             }
             _ => {}
         }
@@ -271,7 +280,11 @@ impl<'a> Run<'a> {
             waiting.insert(node.tile);
             let place = element(file, root, path);
             let drafted = hiding.changed_draft.get(file, path);
-            let drafted = if *how == OnGone::Deny { Some(Node::text(NOBODY)) } else { safe(whole, &place, drafted, hiding.concealed) };
+            let drafted = match how {
+                OnGone::Deny => Some(Node::text(NOBODY)),
+                OnGone::Ask => hiding.mentions.index.table(file.name()).map(|t| Node::text(nobodys(t, hiding.all.engine))),
+                _ => safe(whole, &place, drafted, hiding),
+            };
             let because = reason(things);
             let Some(tile) = whole.tiles.get_mut(node.tile as usize) else { continue };
             match drafted {
@@ -305,14 +318,19 @@ impl<'a> Run<'a> {
     }
 }
 
-/// The draft's value, but a title that names a field hidden from somebody gives way to the key: whatever stood there before, for
+/// The draft's value, but a title that names a field hidden from somebody gives way to the key that the draft has: whatever stood there before, for
 /// what stands in for something else is the same whichever way the database came to what it is.
-fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>, concealed: &BTreeSet<FileKey>) -> Option<Node> {
+fn safe(whole: &Whole, place: &Element, drafted: Option<&Node>, hiding: &Hiding<'_>) -> Option<Node> {
     let drafted = drafted?;
     let is_title = place.last() == "title" && place.steps.len() == 1;
     let (true, Some(text)) = (is_title, drafted.as_text()) else { return Some(drafted.clone()) };
     let root = whole.tree.files.get(&place.file)?;
-    if concealed.contains(&place.file) || names_hidden(root, text) { key_title(&place.file, root) } else { Some(drafted.clone()) }
+    let drafted_root = hiding.changed_draft.files.get(&place.file).unwrap_or(root);
+    if hiding.concealed.contains(&place.file) || names_hidden(root, text) {
+        key_title(&place.file, drafted_root)
+    } else {
+        Some(drafted.clone())
+    }
 }
 
 /// A title of the fields over an entity's key.
@@ -383,6 +401,14 @@ after drop region.active
 then keeper/page.list.where = "1 = 0"
 then keeper/access.guest.rows = "1 = 0"
 then keeper/field.region_code.lookup.where = "1 = 0"
+
+# A query of a person's own that is set aside: the table isn't shown without it.
+given keeper/source = { select = "SELECT k.*, 1 AS one FROM keeper k WHERE k.age > 17" }
+given keeper/field.one = { column = "one", kind = "number" }
+after drop keeper.age
+answer source/keeper set-aside
+then keeper/source.select = "SELECT * FROM \"keeper\" WHERE 1 = 0"
+then keeper/field.one gone
 
 # A lookup's entity is gone: the field is a plain one, and the list of helpers goes with the join table.
 after drop region_helper

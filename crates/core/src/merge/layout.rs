@@ -22,6 +22,9 @@ pub enum NewFields {
     LeaveOut,
 }
 
+/// What a page is searched, narrowed, sorted and grouped by.
+pub(super) const CHOSEN: [&str; 4] = ["search", "filter", "sort", "group"];
+
 /// Decisions about layout for one merge.
 #[derive(Debug, Default)]
 pub(super) struct Placement {
@@ -119,8 +122,11 @@ impl Placement {
     pub fn admits(&self, element: &Element, member: &str) -> bool {
         let Some((entity, page)) = page_of(element) else { return true };
         let decided = || self.pages.get(&entity).and_then(|fields| fields.get(member)).is_some_and(|pages| pages.contains(&page));
+        // What a page is sorted and searched by is the generator's still, of the fields that there are.
+        let is_known =
+            || CHOSEN.contains(&element.last()) && self.yours.entities.get(&entity).is_some_and(|own| own.fields.contains_key(member));
         !self.hidden.contains(&(entity.clone(), member.to_owned()))
-            && (!self.hand_laid.contains(&(entity.clone(), page.clone())) || decided())
+            && (!self.hand_laid.contains(&(entity.clone(), page.clone())) || decided() || is_known())
     }
 
     /// A new array with the members that come in; nothing where none does.

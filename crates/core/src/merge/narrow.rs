@@ -22,9 +22,19 @@ fn restricted(root: &Node) -> Vec<Vec<String>> {
     all
 }
 
-/// What is shown of the entities in which somebody is restricted by field.
+/// Whether a person says something of a field: that it is hidden, or only to be seen.
+fn says(field: &Node, key: &str, tiles: &[Tile]) -> bool {
+    let is_own = |node: &Node| tiles.get(node.tile as usize).is_some_and(|t| t.own);
+    field.get(key).is_some_and(|node| node.as_bool() == Some(true) && (is_own(node) || is_own(field)))
+}
+
+/// What is shown of the entities in which somebody, or everybody, is restricted by field.
 pub(super) fn restricted_shown(whole: &Whole) -> Tree {
-    let files = whole.tree.files.iter().filter(|(_, root)| !restricted(root).is_empty());
+    let protects = |root: &Node| {
+        let fields = root.get("field").map(Node::entries).unwrap_or_default();
+        fields.iter().any(|field| ["hidden", "read_only"].iter().any(|key| says(&field.node, key, &whole.tiles)))
+    };
+    let files = whole.tree.files.iter().filter(|(_, root)| !restricted(root).is_empty() || protects(root));
     let shown = files.filter_map(|(file, root)| Some((file.clone(), super::whole::shown(root, &whole.tiles)?)));
     Tree { files: shown.collect(), ..Tree::default() }
 }
@@ -42,18 +52,39 @@ fn at_mut<'n>(node: &'n mut Node, path: &[String]) -> Option<&'n mut Node> {
     })
 }
 
-/// Columns that somebody sees: those of fields that are shown and aren't hidden from them.
-fn seen(root: Option<&Node>, known: Option<&KnownEntity>, of: &[String]) -> BTreeSet<String> {
-    let (Some(root), Some(known)) = (root, known) else { return BTreeSet::new() };
-    let hide = of.iter().try_fold(root, |node, key| node.get(key)).and_then(|t| t.get("hide")).map(Node::strings).unwrap_or_default();
-    let is_hidden = |field: &str| {
-        root.get("field").and_then(|f| f.get(field)?.get("hidden")?.as_bool()) == Some(true) || hide.iter().any(|h| h == field)
-    };
-    known.fields.iter().filter(|(field, _)| !is_hidden(field)).flat_map(|(_, f)| f.columns.iter().map(|c| name::fold(c))).collect()
+/// Columns of fields by what a person lets be done with them.
+#[derive(Default)]
+struct Before {
+    /// Of all fields.
+    held: BTreeSet<String>,
+    /// Of those that are shown, and shown to somebody where this is about one.
+    seen: BTreeSet<String>,
+    /// Of those that may be changed besides.
+    written: BTreeSet<String>,
 }
 
-/// Hides fields that came in from whoever is restricted and didn't see all their columns before. `before` is what was shown,
-/// under the names now.
+impl Before {
+    /// `of` is the table that restricts somebody; the file itself where it is about everybody.
+    fn of(root: Option<&Node>, known: Option<&KnownEntity>, of: &[String], tiles: &[Tile]) -> Before {
+        let (Some(root), Some(known)) = (root, known) else { return Before::default() };
+        let restricted = of.iter().try_fold(root, |node, key| node.get(key)).filter(|_| !of.is_empty());
+        let listed = |list: &str| restricted.and_then(|table| table.get(list)).map(Node::strings).unwrap_or_default();
+        let (hide, read_only) = (listed("hide"), listed("read_only"));
+        let of_field = |field: &str| root.get("field").and_then(|f| f.get(field));
+        let is_hidden = |field: &str| of_field(field).and_then(|f| f.get("hidden")?.as_bool()) == Some(true);
+        let is_fixed = |field: &str| of_field(field).is_some_and(|f| says(f, "read_only", tiles));
+        let is_seen = |field: &String| !is_hidden(field) && !hide.contains(field);
+        let is_written = |field: &String| !is_fixed(field) && !read_only.contains(field);
+        let columns = |is: &dyn Fn(&String) -> bool| {
+            known.fields.iter().filter(|(field, _)| is(field)).flat_map(|(_, f)| f.columns.iter().map(|c| name::fold(c))).collect()
+        };
+        Before { held: columns(&|_| true), seen: columns(&is_seen), written: columns(&|field| is_seen(field) && is_written(field)) }
+    }
+}
+
+/// Hides fields that came in from whoever is restricted and didn't see all their columns before, and leaves those that only saw them
+/// with that. A column that everybody only saw, or that was hidden, isn't more by a field of its own. `before` is what was shown, under
+/// the names now.
 pub(super) fn narrow(whole: &mut Whole, before: &Tree, new_fields: &BTreeMap<String, Vec<String>>) {
     if new_fields.is_empty() {
         return;
@@ -62,16 +93,47 @@ pub(super) fn narrow(whole: &mut Whole, before: &Tree, new_fields: &BTreeMap<Str
     let Whole { tree, tiles } = whole;
     for (entity, fields) in new_fields {
         let Some(root) = tree.files.get_mut(&FileKey::Entity(entity.clone())) else { continue };
+        let known_before = index_before.entities.get(entity).map(|known| &**known);
+        let columns = |field: &String| -> Vec<String> {
+            let own = index.entities.get(entity).and_then(|e| e.fields.get(field));
+            own.map(|own| own.columns.iter().map(|c| name::fold(c)).collect()).unwrap_or_default()
+        };
         for of in restricted(root) {
-            let was_seen = seen(before.entity(entity), index_before.entities.get(entity).map(|known| &**known), &of);
+            let was = Before::of(before.entity(entity), known_before, &of, tiles);
             for field in fields {
-                let Some(own) = index.entities.get(entity).and_then(|e| e.fields.get(field)) else { continue };
-                let known = !own.columns.is_empty() && own.columns.iter().all(|c| was_seen.contains(&name::fold(c)));
-                if !known {
-                    hide(root, &of, field, tiles, "new, and this role is restricted by field");
+                let columns = columns(field);
+                if columns.is_empty() && index.entities.get(entity).is_none_or(|e| !e.fields.contains_key(field)) {
+                    continue;
+                }
+                if columns.is_empty() || columns.iter().any(|c| !was.seen.contains(c)) {
+                    list(root, &of, "hide", field, tiles, "new, and this role is restricted by field");
+                } else if of.len() == 2 && columns.iter().any(|c| !was.written.contains(c)) {
+                    list(root, &of, "read_only", field, tiles, "this role only saw what is in it");
                 }
             }
         }
+        let was = Before::of(before.entity(entity), known_before, &[], tiles);
+        for field in fields {
+            let columns = columns(field);
+            if columns.is_empty() || columns.iter().any(|c| !was.held.contains(c)) {
+                continue;
+            }
+            if columns.iter().any(|c| !was.seen.contains(c)) {
+                protect(root, field, "hidden", tiles, "what is in it was hidden");
+            } else if columns.iter().any(|c| !was.written.contains(c)) {
+                protect(root, field, "read_only", tiles, "what is in it was only to be seen");
+            }
+        }
+    }
+}
+
+/// Says of a field that it is hidden, or only to be seen.
+fn protect(root: &mut Node, field: &str, key: &str, tiles: &mut Vec<Tile>, because: &str) {
+    let Some(table) = at_mut(root, &["field".to_owned(), field.to_owned()]) else { return };
+    if table.get(key).is_none() {
+        let order = ["column", "columns", "kind", "lookup", "label", "hidden", "read_only", "required"];
+        let around = order.iter().fold(Node::table(), |table, key| table.with(key, Node::table()));
+        enter_key(table, key, numbered(Node::new(Value::Bool(true)), tiles, because), Some(&around));
     }
 }
 
@@ -100,17 +162,17 @@ pub(super) fn restrict(whole: &mut Whole) {
             let away: Vec<String> =
                 fields.iter().filter(|f| tiles.get(f.node.tile as usize).is_some_and(|t| t.was_hidden)).map(|f| f.key.clone()).collect();
             for field in away {
-                hide(root, &of, &field, tiles, "back, and this role was restricted since");
+                list(root, &of, "hide", &field, tiles, "back, and this role was restricted since");
             }
         }
     }
 }
 
-/// Adds a field to the `hide` of what is given.
-fn hide(root: &mut Node, of: &[String], field: &str, tiles: &mut Vec<Tile>, because: &str) {
+/// Adds a field to a list of what restricts somebody: `hide` or `read_only`.
+fn list(root: &mut Node, of: &[String], key: &str, field: &str, tiles: &mut Vec<Tile>, because: &str) {
     let Some(table) = at_mut(root, of) else { return };
     let list = match &mut table.value {
-        Value::Table(entries) => entries.iter_mut().find(|e| e.key == "hide").map(|e| &mut e.node),
+        Value::Table(entries) => entries.iter_mut().find(|e| e.key == key).map(|e| &mut e.node),
         _ => None,
     };
     match list {
@@ -124,7 +186,7 @@ fn hide(root: &mut Node, of: &[String], field: &str, tiles: &mut Vec<Tile>, beca
             let list = numbered(Node::texts(&[field]), tiles, because);
             let order = ["name", "fields", "read", "add", "edit", "delete", "rows", "hide", "read_only", "pages"];
             let around = order.iter().fold(Node::table(), |table, key| table.with(key, Node::table()));
-            enter_key(table, "hide", list, Some(&around));
+            enter_key(table, key, list, Some(&around));
         }
     }
 }
@@ -143,6 +205,21 @@ then keeper/access.guest.hide = ["last_name"]
 # A new column, where a role is restricted by field.
 after keeper + shoe_size integer
 then keeper/access.guest.hide = ["phone", "shoe_size"]
+
+# A lookup of two columns falls apart: who only saw it only sees them.
+before shelf: room integer required; number integer required; name text(20); key room number
+before box: id integer key numbered; room integer; number integer; note text(20); reference room number -> shelf room number
+given box/access.guest = { read = true, edit = true, read_only = ["shelf"] }
+after drop shelf
+then box/field.room.column = "room"
+then box/access.guest.read_only = ["room", "number"]
+
+# Nor is it more for everybody.
+before shelf: room integer required; number integer required; name text(20); key room number
+before box: id integer key numbered; room integer; number integer; note text(20); reference room number -> shelf room number
+given box/field.shelf.read_only = true
+after drop box.number
+then box/field.room.read_only = true
 
 # Where nothing is restricted, nothing is.
 given keeper/access.guest gone

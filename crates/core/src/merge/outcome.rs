@@ -27,6 +27,8 @@ pub struct MergeInput<'a> {
     pub deleted: &'a BTreeSet<String>,
     /// Fields that people gave another name since: entity, old name, new name. What is hidden still says the old one.
     pub renamed: &'a [(String, String, String)],
+    /// Hidden fields whose names people gave to others since: entity, the name before, the one that it waits under.
+    pub set_apart: &'a [(String, String, String)],
     /// Files that were read for the first time, or whose list is gone.
     pub fresh: &'a BTreeSet<FileKey>,
     /// What earlier merges know of the database.
@@ -123,13 +125,14 @@ impl Outcome {
     pub fn to_decide(&self) -> Vec<FollowUp> {
         let is_replaced = |follow_up: &FollowUp| {
             let at = follow_up.finding.at.as_ref();
-            self.edits.iter().filter(|edit| matches!(edit.done, Done::Replace) && ["where", "rows"].contains(&edit.element.last())).any(
-                |edit| {
+            self.edits
+                .iter()
+                .filter(|edit| matches!(edit.done, Done::Replace) && ["where", "rows", "select"].contains(&edit.element.last()))
+                .any(|edit| {
                     let root = self.tree.files.get(&edit.element.file);
                     let node = root.and_then(|root| root.at_path(&edit.element.resolve(root)?));
                     node.map(|node| Location::at(&edit.element.file, node.at)).as_ref() == at
-                },
-            )
+                })
         };
         let mut all: Vec<FollowUp> = if self.edits.is_empty() { Vec::new() } else { impact::replaced_conditions(&self.tree) };
         all.retain(is_replaced);

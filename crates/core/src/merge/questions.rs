@@ -115,7 +115,10 @@ pub(super) fn about_key(entity: &str, table: &str, keys: &[Vec<String>]) -> Ques
 /// What becomes of SQL of a person's own that names what is gone?
 pub(super) fn about_source(entity: &str, gone: &[super::Thing]) -> Question {
     let choices = vec![
-        ("set-aside".to_owned(), "set it aside, with the fields that only it gives; the table is read and written directly".to_owned()),
+        (
+            "set-aside".to_owned(),
+            "set it aside, with the fields that only it gives; its pages show no record until you say which".to_owned(),
+        ),
         ("keep".to_owned(), "keep it as it is, and fix it by hand: its pages fail until then".to_owned()),
     ];
     let mut names: Vec<String> = gone.iter().map(super::Thing::shown).collect();

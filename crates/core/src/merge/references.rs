@@ -36,8 +36,14 @@ pub(super) fn with_kept_references(schema: &Schema, whole: &Whole, index: &Entit
             if taken || !there || !counts(entity, field, Some("lookup")) {
                 continue;
             }
-            let value = whole.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup")?.get("value"));
-            let to = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
+            let lookup = whole.tree.entity(entity).and_then(|e| e.get("field")?.get(field)?.get("lookup"));
+            let value = lookup.and_then(|lookup| lookup.get("value"));
+            let to: Vec<String> = value.map_or_else(|| target.key.clone(), |v| v.strings().iter().map(|c| name::read(c)).collect());
+            // One that went with the key that it referred to isn't a reference to whatever is the key now.
+            let referred = lookup.and_then(|lookup| whole.tile(lookup)).filter(|t| t.away).map(|t| &t.referred);
+            if referred.is_some_and(|referred| !referred.is_empty() && *referred != to) {
+                continue;
+            }
             keep(&mut kept, &table.name, ForeignKey { columns: columns.clone(), table: target.table.clone(), to, ..ForeignKey::default() });
         }
         // The ends of a related set likewise.

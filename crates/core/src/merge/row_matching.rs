@@ -2,7 +2,7 @@
 
 use super::tile::Tile;
 use super::walk::Drafts;
-use super::whole::{Members, keys};
+use super::whole::{Members, keys, rows};
 use crate::definition::Node;
 use crate::merge::member_key;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
@@ -47,10 +47,13 @@ impl Matching {
         let (hidden, shown): (Vec<&Node>, Vec<&Node>) = yours.items().iter().partition(|row| was_hidden(row));
         // What the accepted draft has is what is shown, if it is there at all; a person's own section only where nothing is called so.
         let otherwise: Vec<&Node> = shown.iter().copied().filter(|row| is_called_otherwise(row, tiles)).collect();
-        let groups: [(&[&Node], &[&Node]); 4] = [(&shown, &otherwise), (&hidden, &[]), (&[], &shown), (&[], &hidden)];
+        // A child list, and a choice, is what it is of: what it shares with another tells nothing.
+        let nothing: Vec<&Node> = Vec::new();
+        let (of_shown, of_hidden, otherwise) = if are_titled { (&shown, &hidden, &otherwise) } else { (&nothing, &nothing, &nothing) };
+        let groups: [(&[&Node], &[&Node]); 4] = [(&shown, otherwise), (&hidden, &[]), (&[], of_shown), (&[], of_hidden)];
         let before = pairs(drafts.accepted, &old, &groups, Pairs::default());
         let all: Vec<&Node> = yours.items().iter().collect();
-        let told: Vec<&Node> = all.iter().copied().filter(|row| !are_titled || is_called_otherwise(row, tiles)).collect();
+        let told: Vec<&Node> = all.iter().copied().filter(|row| are_titled && is_called_otherwise(row, tiles)).collect();
         let mut now = Pairs::default();
         if are_titled {
             let drafted: Vec<&Node> =
@@ -148,11 +151,6 @@ fn is_called_otherwise(row: &Node, tiles: &[Tile]) -> bool {
 
 fn is_own(node: &Node, tiles: &[Tile]) -> bool {
     tiles.get(node.tile as usize).is_some_and(|t| t.own)
-}
-
-/// The rows of an array.
-pub(super) fn rows(node: Option<&Node>) -> &[Node] {
-    node.map(Node::items).unwrap_or_default()
 }
 
 /// The row that shares most members with one, the first of equals.

@@ -1,10 +1,12 @@
 //! Arrays: members come in beside the neighbours they have in the draft, members that the draft lost go, and what a person
 //! ordered is never reordered.
 
+use super::layout::CHOSEN;
+use super::menu::is_laid_menu;
 use super::questions::Limit;
-use super::row_matching::{Matching, rows};
+use super::row_matching::Matching;
 use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk};
-use super::whole::{Members, has_own, item, keys, numbered, place_by};
+use super::whole::{Members, has_own, item, keys, numbered, place_by, rows};
 use crate::definition::{Node, Shape, Value};
 use crate::merge::{Element, member_key};
 use std::collections::{HashMap, HashSet};
@@ -17,8 +19,11 @@ impl Walk<'_> {
 
     /// An array of names in a row that the changed draft may call otherwise: what a person left out of it is known by either.
     fn set_called(&mut self, element: &Element, now: &Element, node: &mut Node, drafts: Drafts<'_>) {
-        // What is on a page a person laid out stays until its column goes; what it is searched and sorted by is no layout.
-        let hand_laid = element.last() == "fields" && self.given.placement.is_hand_laid(element);
+        // What is on a page a person laid out stays until its column goes. What it is searched and sorted by is no layout, but as much a
+        // person's where a person chose it.
+        let is_laid = self.tile(node).laid || node.items().iter().any(|m| self.tiles.get(m.tile as usize).is_some_and(|t| t.own));
+        let is_chosen = is_laid && CHOSEN.contains(&element.last());
+        let hand_laid = is_chosen || element.last() == "fields" && self.given.placement.is_hand_laid(element);
         let (accepted, changed) = (keys(drafts.accepted), keys(drafts.changed));
         let was: HashSet<&String> = accepted.iter().collect();
         let is: HashSet<&String> = changed.iter().collect();
@@ -52,7 +57,7 @@ impl Walk<'_> {
         let mut has: HashSet<String> = there.iter().cloned().collect();
         for (key, new) in changed.iter().zip(rows(drafts.changed)).filter(|(key, _)| !was.contains(key)) {
             let is_out = || [element, now].iter().any(|at| self.given.left_out.contains(&at.member(key).encode()));
-            let comes = !has.contains(key) && !is_out();
+            let comes = !has.contains(key) && !is_out() && !is_chosen;
             if comes && self.given.placement.admits(element, key) {
                 let at = place_by(&changed, key, &there);
                 items.insert(at, numbered(new.clone(), self.tiles, NEW));
@@ -63,9 +68,8 @@ impl Walk<'_> {
         let lost = accepted.iter().filter(|key| !is.contains(key) && !has.contains(*key));
         self.left_out.extend(lost.map(|key| element.member(key).encode()));
         let shown = super::whole::shown(node, self.tiles);
-        let is_own = self.tile(node).laid || node.items().iter().any(|m| self.tiles.get(m.tile as usize).is_some_and(|t| t.own));
         let differs = keys(shown.as_ref()) != changed || shown.as_ref().map(Node::strings) != drafts.changed.map(Node::strings);
-        if differs && (is_own || hand_laid) {
+        if differs && (is_laid || hand_laid) {
             self.keep(element, shown.as_ref(), drafts.changed, accepted != changed);
         }
     }
@@ -73,6 +77,9 @@ impl Walk<'_> {
     /// An array of tables: sections, menu groups, child lists, choices. They match by their key, else by most shared members.
     pub(super) fn records(&mut self, element: &Element, node: &mut Node, shape: Shape, drafts: Drafts<'_>) {
         let Shape::Records { keys: record, .. } = shape else { return };
+        if element.last() == "menu" && is_laid_menu(node, self.tiles) {
+            return self.own_menu(element, node, drafts);
+        }
         let hand_laid = self.given.placement.is_hand_laid(element);
         let told = self.kept.len();
         if element.last() == "choices" {

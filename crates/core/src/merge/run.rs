@@ -4,17 +4,18 @@ use super::asked::{answer, key_questions, rename_questions, source_questions};
 use super::carried::{Carried, Lost};
 use super::empty::{empty, wanting};
 use super::follow::FieldNaming;
-use super::hide::{Hiding, Told as Hidden, hide, key_title, names_hidden, tell_back};
+use super::hide::{Hiding, Told as Hidden, hide, tell_back};
 use super::identities::Identities;
 use super::layout::{LayoutInput, Placement};
 use super::mentions::Mentions;
 use super::outcome::{MergeInput, Outcome};
 use super::questions::{about_limit, source_question};
 use super::references::with_kept_references;
+use super::titles::hold_titles;
 use super::told::{Before, tell};
 use super::values::Kept;
 use super::walk::{self, walk};
-use super::whole::{Whole, has_own};
+use super::whole::has_own;
 use super::{claim, follow, narrow, rekey};
 use crate::changes::Comparison;
 use crate::definition::{EntityIndex, FileKey, Node, Tree, Value};
@@ -23,6 +24,7 @@ use crate::merge::{Element, Thing};
 use crate::name;
 use crate::rename::{RenameMap, without_gone};
 use crate::schema::{Schema, in_accepted_order};
+use crate::sql::ResultColumn;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Merges a change of the database into the definition. Where a question is open, the result is that of its safe choice.
@@ -35,6 +37,7 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let effective = tables.effective(given.changed, &live);
 
     // 1. Re-key
+    follow::set_apart(&mut whole, given.set_apart, given.changed);
     follow::rename_by_hand(&mut whole, given.renamed, given.changed);
     let mut doubtful = if given.speaks_of_before { rekey::rekey_branch(&mut whole, given.known, given.accepted) } else { Vec::new() };
     let everything = given.known.all(given.accepted);
@@ -67,6 +70,8 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
         root.is_some_and(|root| whole.tile(root).is_some_and(|t| t.added) && !has_own(root, &whole.tiles))
     };
     let first_names = carried.known.first_names(&carried.all);
+    let earlier_names = first_names.clone();
+    let by_first = |table: &str, column: &str| earlier_names.column(table, column).to_owned();
     let by_first_names = index.renamed(&first_names);
     let mut names = NamesInUse::of_whole(&whole.tree, &index, first_names, &is_own, &is_added);
     // A key behind another: the one that is shown holds where the columns of the other aren't there.
@@ -83,6 +88,7 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let plan = |names: &NamesInUse, schema: &Schema, earlier: Option<&Made>| {
         draft(schema, &DraftInput { conventions: given.conventions, names, open_to, title: &title, earlier })
     };
+    names.keep_out(&not_given(&index, [&accepted, &effective], &by_first), []);
     let first = plan(&names, &seen, None);
     // What a person deleted isn't drafted, so that nothing else in a draft names it.
     let lost = Lost::of(&carried.known);
@@ -102,7 +108,7 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     let Draft { tree: mut changed_draft, signs: changed_signs, .. } = drafted;
     let unsteady = signs.into_iter().filter(|(entity, sign)| changed_signs.get(entity) != Some(sign)).map(|(entity, _)| entity).collect();
     let hidden = hidden_replacements(given, &comparison, &taken, &mut changed_draft);
-    let concealed = conceal_titles(&mut whole, &accepted_draft, &mut changed_draft);
+    let concealed = hold_titles(&mut whole, &accepted_draft, &mut changed_draft);
 
     // 2. Values, and what is new
     let placement = Placement::of(&LayoutInput {
@@ -123,6 +129,7 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
         placement: &placement,
         answers: given.answers,
         left_out: &left_out.elements,
+        index: &index,
         lost_keys: &lost_keys,
         renamed: &renamed,
     };
@@ -236,6 +243,28 @@ pub fn merge(given: &MergeInput<'_>) -> Outcome {
     }
 }
 
+/// Columns that the query of a person's own, which stands in for their table, doesn't give, by first names: nothing can be read from them,
+/// and what has the name of one is something else.
+fn not_given(index: &EntityIndex, schemas: [&Schema; 2], first: &dyn Fn(&str, &str) -> String) -> Vec<(String, String)> {
+    let mut columns = Vec::new();
+    for (entity, own) in &index.entities {
+        let Some(select) = &own.select else { continue };
+        for schema in schemas {
+            let Some((table, results)) = schema.table(&own.table).zip(crate::sql::projection(select, schema)) else { continue };
+            // What has the name of something else that the query gives can't be told from that.
+            let is_given = |column: &str| {
+                let is_it =
+                    |c: &ResultColumn| c.from.as_ref().is_some_and(|(of, from)| name::same(of, &table.name) && name::same(from, column));
+                let is_alone = |c: &ResultColumn| results.iter().filter(|other| name::same(&other.name, &c.name)).count() == 1;
+                results.iter().any(|c| is_it(c) && is_alone(c))
+            };
+            let missing = table.columns.iter().filter(|c| !is_given(&c.name));
+            columns.extend(missing.map(|c| (entity.clone(), name::fold(&first(&own.table, &c.name)))));
+        }
+    }
+    columns
+}
+
 /// Whether an element is there, shown or hidden.
 fn is_there(tree: &Tree, element: &Element) -> bool {
     tree.files.get(&element.file).is_some_and(|root| element.resolve(root).is_some())
@@ -289,52 +318,6 @@ fn deleted_fields(first: &Tree, accepted_draft: &Tree) -> Vec<Kept> {
 fn given_up(given: &MergeInput<'_>, tree: &Tree) -> BTreeSet<String> {
     let is = |entity: &&str| given.answers.get(&source_question(entity)).is_some_and(|answer| answer == "set-aside");
     tree.entities().map(|(entity, _)| entity).filter(is).map(str::to_owned).collect()
-}
-
-/// A title that names a field hidden from somebody isn't taken over: the one before stays, or the key. What stands instead is
-/// remembered under that draft: whichever way the database comes there again, it is the same. The files of these.
-fn conceal_titles(whole: &mut Whole, accepted_draft: &Tree, changed_draft: &mut Tree) -> BTreeSet<FileKey> {
-    let mut of_files = BTreeSet::new();
-    let restricted = narrow::restricted_entities(&whole.tree);
-    for (file, root) in changed_draft.files.iter_mut() {
-        let Some(mine) = whole.tree.files.get(file) else { continue };
-        let there = mine.get("title").cloned();
-        let before = accepted_draft.files.get(file);
-        let (old, new) = (before.and_then(|b| b.get("title")).cloned(), root.get("title").cloned());
-        let (Some(old), Some(text)) = (old, new.as_ref().and_then(Node::as_text)) else { continue };
-        // One that stands although somebody doesn't see all of it, since it was hidden from them later, stands again under the same draft.
-        let leaves = there.as_ref() == Some(&old) && Some(&old) != new.as_ref() && names_hidden(mine, old.as_text().unwrap_or_default());
-        let tile = there.as_ref().filter(|_| leaves).map(|node| node.tile as usize);
-        if let Some(tile) =
-            tile.and_then(|at| whole.tiles.get_mut(at)).filter(|t| !t.own && !t.faces.iter().any(|(d, _)| d.as_ref() == Some(&old)))
-        {
-            tile.faces.push((Some(old.plain()), old.plain()));
-        }
-        let known_before =
-            there.as_ref().and_then(|t| whole.tile(t)).is_some_and(|t| t.faces.iter().any(|(d, _)| d.as_ref() == new.as_ref()));
-        let is_new = |field: &str| {
-            before.and_then(|b| b.get("field")?.get(field)).is_none() && mine.get("field").and_then(|f| f.get(field)).is_none()
-        };
-        let concealed = restricted.contains(file.name()) && crate::sql::parse_template(text).fields().any(|(f, ..)| is_new(f));
-        // What stands there already exposes nothing new.
-        let stands = there == new;
-        if stands || Some(&old) == new.as_ref() || known_before || !(concealed || names_hidden(mine, text)) {
-            continue;
-        }
-        of_files.insert(file.clone());
-        let fields = root.get("field");
-        let stays = crate::sql::parse_template(old.as_text().unwrap_or_default())
-            .fields()
-            .all(|(f, ..)| fields.and_then(|all| all.get(f)).is_some());
-        let instead = if stays { Some(old) } else { key_title(file, root) };
-        let stands_now = if stays { there.clone() } else { instead.clone() };
-        instead.into_iter().for_each(|title| root.set("title", title));
-        let tile = there.and_then(|node| whole.tiles.get_mut(node.tile as usize)).filter(|tile| !tile.own);
-        if let (Some(tile), Some(stands_now)) = (tile, stands_now) {
-            tile.faces.push((new, stands_now.plain()));
-        }
-    }
-    of_files
 }
 
 /// What was measured of the data stays known until it is measured anew; and where nothing changed, the catalogue's

@@ -2,7 +2,7 @@
 
 use super::{Change, Outcome, Step};
 use crate::definition::FileKey;
-use crate::impact::named::{CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN};
+use crate::impact::named::{CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN, SOURCE_BROKEN};
 use crate::impact::{Finding, FollowUp, Remedy, Severity};
 use crate::name::shown;
 use crate::schema::Schema;
@@ -46,7 +46,8 @@ pub fn settle(findings: &mut [Finding], outcome: &Outcome, changed: &Schema) {
 /// A condition that is replaced by one that nobody fulfils, and a rule that is set aside, don't break any more and aren't as good as
 /// before either: a person has to decide.
 fn leave_to_person(findings: &mut [Finding], outcome: &Outcome) {
-    let is_about = |finding: &Finding| [CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN].contains(&finding.rule);
+    let rules = [CONDITION_BROKEN, LOOKUP_CONDITION_BROKEN, ROW_FILTER_BROKEN, RULE_BROKEN, SOURCE_BROKEN];
+    let is_about = |finding: &Finding| rules.contains(&finding.rule);
     let mut conditions = findings.iter_mut().filter(|f| is_about(f) && f.remedy == Remedy::Merge).peekable();
     if conditions.peek().is_none() {
         return;
@@ -61,7 +62,7 @@ fn leave_to_person(findings: &mut [Finding], outcome: &Outcome) {
                 None => {
                     field == other.field
                         && finding.role == other.role
-                        && (field.is_some() || finding.role.is_some() || finding.pages == other.pages)
+                        && (field.is_some() || finding.role.is_some() || finding.pages == other.pages || finding.rule == SOURCE_BROKEN)
                 }
             };
             other.rule == finding.rule && other.entity == finding.entity && is_same_rule()

@@ -87,6 +87,9 @@ pub struct Memory {
     /// What the draft said of it when it went.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub at: Option<Node>,
+    /// The columns that a lookup referred to when it went: only as a reference to these it comes back.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub referred: Vec<String>,
     /// The limits it was asked about.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub answers: Vec<Answered>,
@@ -158,6 +161,7 @@ impl Tile {
     pub fn forget_departure(&mut self) {
         if let Some(memory) = self.remembered() {
             memory.at = None;
+            memory.referred.clear();
         }
     }
 

@@ -7,8 +7,9 @@ use super::questions::{Limit, looser};
 use super::tile::{StandIn, Tile};
 use super::values::{Kept, default_of};
 use super::whole::{Whole, has_own, is_as_drafted, numbered, place_by};
-use crate::definition::{Entry, FileKey, Node, Shape, Tree, Value, shape_of};
+use crate::definition::{EntityIndex, Entry, FileKey, Node, Shape, Tree, Value, shape_of};
 use crate::merge::Element;
+use crate::name;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// The drafts of one element: for the accepted schema (or what the draft said when it went), and for the changed one.
@@ -31,6 +32,8 @@ pub(super) struct Given<'a> {
     pub answers: &'a BTreeMap<String, String>,
     /// What a person left out while the draft had it no more.
     pub left_out: &'a BTreeSet<String>,
+    /// What there is, before anything changes.
+    pub index: &'a EntityIndex,
     /// Entities whose key names a lost column: another key stands in for it.
     pub lost_keys: &'a BTreeSet<String>,
     /// Fields that have another name now, by entity: what the old one said by itself may have to be said.
@@ -166,10 +169,20 @@ impl Walk<'_> {
             return;
         }
         tile.at = Some(accepted.plain());
-        if !is_own && !tile.away {
+        // A field that is no lookup any more has no use for what a person said of it as one.
+        let is_lookup = element.steps.len() == 3 && element.key_at(0) == Some("field") && element.last() == "lookup";
+        let goes = !is_own || is_lookup;
+        if is_lookup && !tile.away {
+            let value = node.get("value").map(|value| value.strings().iter().map(|c| name::read(c)).collect());
+            let key =
+                node.get("entity").and_then(Node::as_text).and_then(|target| self.given.index.entities.get(target)).map(|t| t.key.clone());
+            self.tile(node).referred = value.or(key).unwrap_or_default();
+        }
+        let tile = self.tile(node);
+        if goes && !tile.away {
             tile.away = true;
             NO_MORE.clone_into(&mut tile.because);
-        } else if is_own {
+        } else if is_own && !goes {
             let yours = super::whole::shown(node, self.tiles);
             self.keep(element, yours.as_ref(), None, true);
         }
@@ -485,6 +498,22 @@ then keeper/field.age.kind = "duration"
 given keeper/field.phone.label = "Call"
 after keeper.phone -> mobile
 then keeper/field.phone.label = "Call"
+
+# A query of a person's own doesn't give the new column: no page could read it.
+given keeper/source = { select = "SELECT id, last_name, phone, region_code, born_on, age FROM keeper WHERE age > 3" }
+after keeper + shoe integer
+then keeper/field.shoe gone
+then keeper/page.list.fields = ["last_name", "phone", "region_code", "born_on", "age"]
+
+# Nor what has the name of something that the query gives.
+given keeper/source = { select = "SELECT id, last_name, phone, region_code, born_on, age, 1 AS shoe FROM keeper" }
+given keeper/field.shoe = { column = "shoe", kind = "number", label = "One" }
+after keeper + shoe text(20)
+then keeper/field.shoe = { column = "shoe", kind = "number", label = "One" }
+
+given keeper/source = { select = "SELECT k.* FROM keeper k WHERE age > 3" }
+after keeper + shoe integer
+then keeper/field.shoe.column = "shoe"
 
 # What a person left out isn't put back by a change elsewhere.
 given keeper/page.list.search = []

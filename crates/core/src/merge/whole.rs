@@ -108,6 +108,11 @@ pub(super) fn has_own(node: &Node, tiles: &[Tile]) -> bool {
         || node.entries().iter().any(|e| has_own(&e.node, tiles))
 }
 
+/// The members of an array.
+pub(super) fn rows(node: Option<&Node>) -> &[Node] {
+    node.map(Node::items).unwrap_or_default()
+}
+
 /// The keys of an array's members.
 pub(super) fn keys(node: Option<&Node>) -> Vec<String> {
     node.map(|n| n.items().iter().map(member_key).collect()).unwrap_or_default()

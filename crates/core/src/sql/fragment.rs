@@ -56,18 +56,8 @@ impl Analysis {
 /// Analyses a fragment.
 pub fn analyse(text: &str, scope: Scope<'_>, schema: &Schema) -> Analysis {
     let own = match scope {
-        Scope::Columns { table, select: None } => {
-            Source { alias: table.to_owned(), table: Some(table.to_owned()), columns: None, merged: Vec::new() }
-        }
-        Scope::Columns { table, select: Some(select) } => Source {
-            alias: name::split_qualified(table).1.to_owned(),
-            table: None,
-            columns: projection(select, schema),
-            merged: Vec::new(),
-        },
-        Scope::Statement { .. } => {
-            Source { alias: String::new(), table: None, columns: Some(Vec::<ResultColumn>::new()), merged: Vec::new() }
-        }
+        Scope::Columns { table, select } => Source::of_entity(table, select.map(|select| projection(select, schema))),
+        Scope::Statement { .. } => Source { columns: Some(Vec::<ResultColumn>::new()), ..Source::default() },
     };
     let mut resolver = Resolver::new(text, schema, own);
     let visited = match scope {

@@ -82,6 +82,13 @@ fn query(select: &str, engine: Engine) -> Option<Query> {
     }
 }
 
+/// The names that more than one of a query's columns has.
+pub fn named_twice(columns: &[ResultColumn]) -> impl Iterator<Item = &str> {
+    let is_second =
+        |(at, column): &(usize, &ResultColumn)| columns.iter().take(*at).filter(|other| same(&other.name, &column.name)).count() == 1;
+    columns.iter().enumerate().filter(is_second).map(|(_, column)| column.name.as_str())
+}
+
 /// The result columns that tell the records of a query apart, where the query says so: those it groups by, else the
 /// primary key of the table it starts from.
 pub fn key_of_query(select: &str, schema: &Schema) -> Option<Vec<String>> {

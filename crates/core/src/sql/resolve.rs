@@ -10,16 +10,19 @@ use super::target::Target;
 use crate::name;
 use crate::schema::{Operation, Schema};
 use sqlparser::ast::{
-    AssignmentTarget, Expr, FromTable, Ident, JoinConstraint, ObjectName, Query, Select, SelectItem, SetExpr, Statement, TableFactor,
-    TableObject, TableWithJoins, UpdateTableFromKind, Visitor,
+    AssignmentTarget, Expr, FromTable, FunctionArg, FunctionArgExpr, FunctionArguments, Ident, JoinConstraint, ObjectName, Query, Select,
+    SelectItem, SelectItemQualifiedWildcardKind, SetExpr, Statement, TableFactor, TableObject, TableWithJoins, UpdateTableFromKind,
+    Visitor,
 };
 use std::ops::{ControlFlow, Range};
 
 /// Something columns come from: a table, or a query in FROM or WITH.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub(super) struct Source {
     pub alias: String,
     pub table: Option<String>,
+    /// The table whose name it is called by, where nobody calls it otherwise: a qualifier is a mention of that.
+    pub bears: Option<String>,
     /// Result columns of a query, where they can be told.
     pub columns: Option<Vec<ResultColumn>>,
     /// Columns that stand for those of the same name in what was joined before.
@@ -27,6 +30,17 @@ pub(super) struct Source {
 }
 
 impl Source {
+    /// Something that an entity's own SQL is over: its table, or the query that stands in for it under the table's name.
+    pub fn of_entity(table: &str, query: Option<Option<Vec<ResultColumn>>>) -> Source {
+        Source {
+            alias: name::split_qualified(table).1.to_owned(),
+            table: query.is_none().then(|| table.to_owned()),
+            bears: Some(table.to_owned()),
+            columns: query.flatten(),
+            merged: Vec::new(),
+        }
+    }
+
     fn has(&self, column: &str, schema: &Schema) -> Option<bool> {
         match (&self.table, &self.columns) {
             (Some(table), _) => schema.table(table).map(|known| known.reads(column)),
@@ -170,8 +184,12 @@ impl<'a> Resolver<'a> {
     }
 
     fn add_source(&mut self, factor: &TableFactor, known: &Known<'a>, sources: &mut Vec<Source>) {
+        let own_name = match factor {
+            TableFactor::Table { name: object, alias: None, .. } if known.query(object).is_none() => Some(table_named(object, self.schema)),
+            _ => None,
+        };
         let mut add = |alias: String, table: Option<String>, columns: Option<Vec<ResultColumn>>| {
-            sources.push(Source { alias, table, columns, merged: Vec::new() });
+            sources.push(Source { alias, table, bears: own_name.clone(), columns, merged: Vec::new() });
         };
         let engine = self.schema.engine;
         match factor {
@@ -322,16 +340,34 @@ impl<'a> Resolver<'a> {
         self.push(ident, target);
     }
 
-    fn resolve_qualified(&mut self, qualifier: &Ident, ident: &Ident) {
-        let column_name = self.value(ident);
+    /// What a qualifier stands for where the walk is; a table whose name it is, is mentioned by it.
+    fn qualified_by(&mut self, qualifier: &Ident) -> Option<Source> {
         let innermost = self.scopes.len() - 1;
         let seen = self.scopes.iter().enumerate().rev().filter(|(at, scope)| match scope.seen {
             Seen::Inside => true,
             Seen::Directly => *at == innermost,
             Seen::Later => false,
         });
-        let source = seen.flat_map(|(_, scope)| &scope.sources).find(|s| name::same(&s.alias, &qualifier.value)).cloned();
-        let Some(source) = source else {
+        let called = self.value(qualifier);
+        let source = seen.flat_map(|(_, scope)| &scope.sources).find(|s| name::same(&s.alias, &called)).cloned()?;
+        if let Some(table) = source.bears.as_ref().and_then(|table| self.schema.table(table)) {
+            self.push(qualifier, Target::Table(table.name.clone()));
+        }
+        Some(source)
+    }
+
+    /// `table.*`
+    fn resolve_star(&mut self, object: &ObjectName) {
+        if let Some(qualifier) = last_ident(object)
+            && self.qualified_by(qualifier).is_none()
+        {
+            self.push(qualifier, Target::Missing { table: None, name: format!("{}.*", qualifier.value), is_table: false });
+        }
+    }
+
+    fn resolve_qualified(&mut self, qualifier: &Ident, ident: &Ident) {
+        let column_name = self.value(ident);
+        let Some(source) = self.qualified_by(qualifier) else {
             self.push(qualifier, Target::Missing { table: None, name: format!("{}.{}", qualifier.value, column_name), is_table: false });
             return;
         };
@@ -347,9 +383,6 @@ impl<'a> Resolver<'a> {
         let Some(known) = self.schema.table(&table) else { return };
         let (known_name, reads, column) =
             (known.name.clone(), known.reads(&column_name), known.column(&column_name).map(|c| c.name.clone()));
-        if name::same(&source.alias, &known_name) {
-            self.push(qualifier, Target::Table(known_name.clone()));
-        }
         if reads {
             self.push(ident, Target::Column { table: known_name, column: column.unwrap_or_else(|| column_name.clone()) });
         } else {
@@ -426,6 +459,11 @@ impl Visitor for Resolver<'_> {
         for item in &select.from {
             self.resolve_using(item);
         }
+        for item in &select.projection {
+            if let SelectItem::QualifiedWildcard(SelectItemQualifiedWildcardKind::ObjectName(object), _) = item {
+                self.resolve_star(object);
+            }
+        }
         ControlFlow::Continue(())
     }
 
@@ -456,7 +494,10 @@ impl Visitor for Resolver<'_> {
                 self.table_mentioned(object);
                 let table = table_named(object, self.schema);
                 let alias = last_ident(object).map(|i| self.value(i)).unwrap_or_default();
-                (vec![Source { alias, table: Some(table), columns: None, merged: Vec::new() }], insert.columns.clone())
+                (
+                    vec![Source { alias, bears: Some(table.clone()), table: Some(table), columns: None, merged: Vec::new() }],
+                    insert.columns.clone(),
+                )
             }
             Statement::Query(_) => (Vec::new(), Vec::new()),
             _ => {
@@ -502,6 +543,16 @@ impl Visitor for Resolver<'_> {
                 [.., qualifier, ident] => self.resolve_qualified(qualifier, ident),
                 _ => self.certain = false,
             },
+            // `count(table.*)`
+            Expr::Function(function) => {
+                if let FunctionArguments::List(list) = &function.args {
+                    for argument in &list.args {
+                        if let FunctionArg::Unnamed(FunctionArgExpr::QualifiedWildcard(object)) = argument {
+                            self.resolve_star(object);
+                        }
+                    }
+                }
+            }
             _ => {}
         }
         ControlFlow::Continue(())

@@ -50,6 +50,7 @@ impl Kept {
             whole: &self.whole,
             deleted: &deleted,
             renamed: &[],
+            set_apart: &[],
             fresh: &self.fresh,
             known: &self.known,
             accepted: &self.accepted,

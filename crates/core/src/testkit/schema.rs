@@ -60,6 +60,7 @@ pub(super) fn add(table: &mut Table, part: &str) {
         "index" => table.indexes.push(index(rest)),
         "unique" => table.uniques.push(Unique { columns: words(rest), ..Unique::default() }),
         "key" => table.primary_key = words(rest),
+        "reference" => table.foreign_keys.push(reference(rest)),
         "grant" => table.grants.push(grant(rest)),
         "policy" => table.policies.push(policy(rest)),
         _ => column(table, word, rest),
@@ -86,6 +87,13 @@ pub(super) fn take_out(table: &mut Table, part: &str) {
             table.indexes.retain(|i| i.parts.iter().all(|p| p.column.as_deref() != Some(word)));
         }
     }
+}
+
+/// `COLUMN… -> TABLE COLUMN…`
+fn reference(text: &str) -> ForeignKey {
+    let (own, to) = text.split_once("->").unwrap_or_else(|| panic!("`{text}` refers to nothing"));
+    let mut to = words(to).into_iter();
+    ForeignKey { columns: words(own), table: to.next().unwrap_or_default(), to: to.collect(), ..ForeignKey::default() }
 }
 
 /// `ROLE PRIVILEGE…`

@@ -6,6 +6,7 @@
 mod error;
 mod marks;
 mod reconcile;
+mod set_apart;
 mod store;
 mod tree;
 mod values;

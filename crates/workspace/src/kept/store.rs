@@ -1,5 +1,6 @@
 //! `.ysomorph/kept/`: a list for each file in which something is hidden or a person's, and one line for each other file.
 
+use super::set_apart::set_apart;
 use super::tree::members;
 use crate::digest;
 use crate::files::{FileError, list_folder};
@@ -54,6 +55,8 @@ pub(crate) struct Kept {
     pub superseded: Vec<(FileKey, Superseded)>,
     /// Fields that people gave another name since.
     pub renamed: Vec<(String, String, String)>,
+    /// Hidden fields whose names people gave to others: entity, the name before, the one that it waits under.
+    pub set_apart: Vec<(String, String, String)>,
     /// What they say.
     pub whole: Whole,
 }
@@ -184,8 +187,10 @@ impl Stored {
             }
             Some(known) => {
                 let mut tiles = Tiles::clone(known);
+                let apart = set_apart(&mut tiles, &ysomorph_kept::read(text).ok()?);
+                let before = if apart.is_empty() { Arc::clone(known) } else { Arc::new(tiles.clone()) };
                 tiles.lift_keeping(text, &protects).ok()?;
-                Some((file.clone(), Arc::new(tiles), Lift::Edited))
+                Some((file.clone(), Arc::new(tiles), Lift::Edited { before, apart }))
             }
             None => {
                 let tiles = Arc::new(ysomorph_kept::read(text).ok()?);
@@ -197,11 +202,10 @@ impl Stored {
                 Lift::AsItWas => {
                     kept.unedited.insert(file.clone());
                 }
-                Lift::Edited => {
-                    if let Some(known) = self.lists.get(&file) {
-                        kept.superseded.extend(tiles.superseded(known).into_iter().map(|gone| (file.clone(), gone)));
-                        edited.insert(file.clone(), Arc::clone(known));
-                    }
+                Lift::Edited { before, apart } => {
+                    kept.superseded.extend(tiles.superseded(&before).into_iter().map(|gone| (file.clone(), gone)));
+                    edited.insert(file.clone(), before);
+                    kept.set_apart.extend(apart.into_iter().map(|(from, to)| (file.name().to_owned(), from, to)));
                 }
                 Lift::Taken => {
                     kept.taken.push(file.clone());
@@ -309,7 +313,11 @@ fn notes_are_sound(tiles: &Tiles) -> bool {
 /// How a file stands to what the last command left.
 enum Lift {
     AsItWas,
-    Edited,
+    /// What it was, and the hidden fields whose names others have now.
+    Edited {
+        before: Arc<Tiles>,
+        apart: Vec<(String, String)>,
+    },
     Fresh,
     /// It has the name of a file that is hidden as a whole.
     Taken,

@@ -1,16 +1,24 @@
 //! Another column or table has the name now that the definition means something else by.
 
-use crate::changes::ChangeKind;
+use crate::changes::{Change, ChangeKind};
 use crate::definition::{EntityIndex, FileKey, Referent, Seg, display_path, references};
 use crate::impact::{Context, Docs, ElementKind, Finding, Location, Remedy, Rule, Severity};
 use crate::name::{self, same, shown};
+use crate::schema::Engine;
+use crate::sql;
 use std::collections::BTreeSet;
 
 /// See [`DOCS`].
 pub static RULE: Rule = Rule {
     name: "page/column-replaced",
     severity: Severity::Risk,
-    changes: &[ChangeKind::ColumnRenamed, ChangeKind::ColumnDropped, ChangeKind::TableRenamed, ChangeKind::TableDropped],
+    changes: &[
+        ChangeKind::ColumnAdded,
+        ChangeKind::ColumnRenamed,
+        ChangeKind::ColumnDropped,
+        ChangeKind::TableRenamed,
+        ChangeKind::TableDropped,
+    ],
     elements: &[
         ElementKind::Page,
         ElementKind::Places,
@@ -45,6 +53,7 @@ struct Replaced<'a> {
 }
 
 fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
+    covered(context, out);
     let replaced = replaced(context);
     if replaced.is_empty() {
         return;
@@ -95,6 +104,34 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
     }
 }
 
+/// A query of a person's own gives the new column and something else under one name: SQLite takes whichever comes first.
+fn covered(context: &Context<'_>, out: &mut Vec<Finding>) {
+    let (accepted, changed) = (context.input.accepted, context.changed());
+    let is_sqlite = changed.engine == Engine::Sqlite;
+    for entity in context.entities().filter(|e| is_sqlite && e.source.select.is_some()) {
+        let results = |schema| entity.source.select.as_ref().and_then(|select| sql::projection(&select.value, schema)).unwrap_or_default();
+        let (before, now) = (results(accepted), results(changed));
+        for name in sql::named_twice(&now).filter(|name| !sql::named_twice(&before).any(|known| same(known, name))) {
+            let new = now.iter().find(|c| same(&c.name, name)).and_then(|c| c.from.as_ref());
+            let Some((table, column)) = new.filter(|(table, column)| accepted.column(table, column).is_none()) else { continue };
+            let is_it =
+                |(_, c): &(usize, &Change)| c.kind == ChangeKind::ColumnAdded && c.table == *table && c.column.as_ref() == Some(column);
+            let cause = context.changes(RULE.changes).find(is_it).map(|(at, _)| at);
+            for field in entity.fields.iter().filter(|f| f.columns.iter().any(|c| same(&c.value, name))) {
+                let message = format!(
+                    "`{}` shows the new column `{}`: the custom select gives two columns of that name, and the first is taken",
+                    shown(&field.name),
+                    shown(&name::dotted(table, column))
+                );
+                let finding = Finding::new(RULE.name, RULE.severity, message).entity(&entity.name).field(&field.name).at(&field.place);
+                let finding = finding.pages(context.pages_with(entity, &field.name, |_| true));
+                let finding = finding.help("call what the query gives otherwise, and the field's column with it");
+                out.push(finding.because((cause, Remedy::Hand)));
+            }
+        }
+    }
+}
+
 fn replaced<'a>(context: &Context<'a>) -> Vec<Replaced<'a>> {
     let mut replaced = Vec::new();
     let other_name = |own: &str, to: &Option<String>| to.as_ref().is_none_or(|to| !same(own, to));
@@ -130,5 +167,18 @@ finds risk keeper/field.phone.column: `keeper/field/phone/column` names `keeper.
 
 before numbered
 after visit.note: text(60)
+finds nothing
+
+# The name that a query gives to something else.
+on sqlite
+given keeper/source = { select = "SELECT k.*, upper(k.last_name) AS loud FROM keeper k" }
+given keeper/field.loud = { column = "loud", kind = "text", read_only = true }
+after keeper + loud text
+finds risk keeper/field.loud: `loud` shows the new column `keeper.loud`: the custom select gives two columns of that name, and the first is taken
+
+on sqlite
+given keeper/source = { select = "SELECT upper(k.last_name) AS loud, k.* FROM keeper k" }
+given keeper/field.loud = { column = "loud", kind = "text", read_only = true }
+after keeper + loud text
 finds nothing
 "#;

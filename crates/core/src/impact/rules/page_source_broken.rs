@@ -86,4 +86,24 @@ finds break keeper/source.select of visit: the custom select fails: `region.acti
 given keeper/source = { select = "SELECT k.* FROM keeper k JOIN region r ON r.code = k.region_code WHERE r.active = 1 AND k.age > 17" }
 after drop keeper.phone
 finds nothing
+
+# A new column with the name that the query gives to something else.
+given keeper/source = { select = "SELECT k.*, upper(k.last_name) AS loud FROM keeper k" }
+given keeper/field.loud = { column = "loud", kind = "text", read_only = true }
+after keeper + loud text
+finds break keeper/source.select: the custom select fails: more than one of its tables has a column `loud`
+finds break keeper/source.select of region: the custom select fails: more than one of its tables has a column `loud`
+finds break keeper/source.select of visit: the custom select fails: more than one of its tables has a column `loud`
+
+# PostgreSQL minds it only where the name is used.
+given keeper/source = { select = "SELECT k.*, upper(k.last_name) AS loud FROM keeper k" }
+after keeper + loud text
+finds nothing
+
+on mariadb
+given keeper/source = { select = "SELECT k.*, upper(k.last_name) AS loud FROM keeper k" }
+after keeper + loud text
+finds break keeper/source.select: the custom select fails: more than one of its tables has a column `loud`
+finds break keeper/source.select of region: the custom select fails: more than one of its tables has a column `loud`
+finds break keeper/source.select of visit: the custom select fails: more than one of its tables has a column `loud`
 "#;
