@@ -192,7 +192,7 @@ impl<'a> Source<'a> {
     /// What can be chosen for a field.
     pub fn choices(&self, field: &Field, search: Option<&str>) -> Option<Found> {
         let statement = self.reading().choices(field, search.is_some(), MOST_BESIDE + 1)?;
-        let values = search.map(|text| ("search".to_owned(), format!("%{text}%"))).into_iter().collect();
+        let values = search.map(|text| ("search".to_owned(), ysomorph_core::statements::containing(text))).into_iter().collect();
         Some(self.one(&statement, &values))
     }
 

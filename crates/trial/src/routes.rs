@@ -26,6 +26,7 @@ pub fn routes(served: Shared, guard: Arc<Guard>) -> Router {
     Router::new()
         .route("/", get(enter))
         .route("/style.css", get(style))
+        .route("/icon.svg", get(icon))
         .route("/script.js", get(script))
         .route("/live", get(live))
         .route("/viewer", post(viewer))
@@ -62,6 +63,10 @@ fn with_cookie(mut response: Response, cookie: &str) -> Response {
 async fn style() -> Response {
     let style = format!("{}{}", ysomorph_report::BASE_STYLE, include_str!("style.css"));
     ([(CONTENT_TYPE, "text/css; charset=utf-8")], style).into_response()
+}
+
+async fn icon() -> Response {
+    ([(CONTENT_TYPE, "image/svg+xml")], include_str!("icon.svg")).into_response()
 }
 
 async fn script() -> Response {

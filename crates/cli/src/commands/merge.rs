@@ -14,7 +14,8 @@ use std::mem::ManuallyDrop;
 use std::path::PathBuf;
 use ysomorph_core::merge::{merge, safe_merge};
 use ysomorph_core::name::{Patterns, shown};
-use ysomorph_core::schema::Schema;
+use ysomorph_core::rename::RenameMap;
+use ysomorph_core::schema::{Schema, Table};
 use ysomorph_report::{FileDiff, PartReport, PatchReport, patch, text};
 use ysomorph_workspace::{By, Part, Planned, Workspace};
 
@@ -36,6 +37,9 @@ pub struct Arguments {
     /// Write a patch that gives hand-written code the new names, where that is certain (- for standard output)
     #[arg(long, value_name = "FILE")]
     patch: Option<PathBuf>,
+    /// Write also where the database has none of the tables any more that the definition was made for
+    #[arg(long)]
+    all_gone: bool,
 }
 
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Result<u8, CliError> {
@@ -70,6 +74,9 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
     let patched = arguments.patch.is_some().then(|| workspace.patched(&planned.outcome.comparison, changed)).transpose();
     let patched = patched.map_err(|e| CliError::files(&[e]))?;
     let write = arguments.write && open == 0 && planned.is_worth_writing();
+    if write && !arguments.all_gone {
+        refuse_another_database(workspace.accepted(), &whole, &planned.outcome.comparison.taken())?;
+    }
     if write {
         // The files that stayed closed are asked while the database is.
         std::thread::scope(|both| {
@@ -106,6 +113,23 @@ pub fn run(arguments: &Arguments, session: &Session, output: &mut Output) -> Res
         (false, true) => 0,
         (false, false) => 1,
     })
+}
+
+/// A database that has nothing of what was accepted is an empty one, or another: everything would be set aside.
+fn refuse_another_database(accepted: &Schema, changed: &Schema, taken: &RenameMap) -> Result<(), CliError> {
+    let is_there = |table: &Table| changed.table(taken.table(&table.name)).is_some();
+    if accepted.tables.len() < 2 || accepted.tables.iter().any(is_there) {
+        return Ok(());
+    }
+    let has: Vec<String> = changed.tables.iter().take(MOST_SHOWN).map(|table| shown(&table.name)).collect();
+    let details = match has.as_slice() {
+        [] => "the database has no table at all\n".to_owned(),
+        several => format!("the database has {}\n{}", several.join(", "), more(changed.tables.len())),
+    };
+    let count = accepted.tables.len();
+    Err(CliError::new(format!("none of the {count} tables that the definition was made for is in the database; nothing was written"))
+        .details(details)
+        .hint("is it another one? look at the address in ysomorph.toml; where the tables are really gone, add --all-gone"))
 }
 
 /// The part of a change that concerns these entities.

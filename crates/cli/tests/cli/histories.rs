@@ -341,3 +341,23 @@ same before
 "#,
     );
 }
+
+#[test]
+fn a_database_that_has_nothing_of_what_is_known_is_taken_for_another() {
+    let project = Project::new(BEES);
+    let before = project.definition();
+    let gone = "DROP TABLE IF EXISTS apiary; DROP TABLE IF EXISTS keeper; DROP TABLE IF EXISTS region;";
+    for (there, named) in [("", "no table at all"), ("CREATE TABLE parcel (id INTEGER PRIMARY KEY);", "parcel")] {
+        project.sql(&format!("{gone} {there}"));
+        // Looking shows what would come of it.
+        project.expect(1, &["merge", "--safe"]);
+        let told = project.expect(2, &["merge", "--write", "--safe"]);
+        assert!(told.contains("none of the 3 tables") && told.contains(named) && told.contains("--all-gone"), "{told}");
+        project.same_definition(&before);
+    }
+    project.expect(0, &["merge", "--write", "--safe", "--all-gone"]);
+    assert!(!project.path("app/keeper.toml").exists());
+    project.sql(&format!("DROP TABLE parcel; {BEES}"));
+    project.merge(&[]);
+    project.same_definition(&before);
+}

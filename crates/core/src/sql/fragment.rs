@@ -324,6 +324,86 @@ mod tests {
     }
 
     #[test]
+    fn every_spelling_of_a_name_follows_a_rename_of_table_and_column() {
+        let select = "SELECT h.*, a.name AS yard FROM hive h JOIN apiary a ON a.id = h.apiary_id";
+        let expression = |select: Option<&'static str>| Scope::Columns { table: "hive", select };
+        let statement = Scope::Statement { table: "hive" };
+        let mut table = RenameMap::default();
+        table.rename_table("hive", "comb");
+        let mut column = RenameMap::default();
+        column.rename_column("hive", "tag", "plate");
+        let mut both = table.clone();
+        both.rename_column("hive", "tag", "plate");
+        // Before, and under the table's new name, the column's, and both.
+        let conditions = [
+            ("tag > 1", "tag > 1", "plate > 1", "plate > 1"),
+            ("\"tag\" > 1", "\"tag\" > 1", "\"plate\" > 1", "\"plate\" > 1"),
+            ("hive.tag > 1", "comb.tag > 1", "hive.plate > 1", "comb.plate > 1"),
+            ("\"hive\".\"tag\" > 1", "\"comb\".\"tag\" > 1", "\"hive\".\"plate\" > 1", "\"comb\".\"plate\" > 1"),
+            ("Hive.Tag > 1", "comb.Tag > 1", "Hive.no > 1", "comb.plate > 1"),
+            (
+                "EXISTS (SELECT 1 FROM apiary a WHERE a.id = hive.apiary_id AND hive.tag <> a.name)",
+                "EXISTS (SELECT 1 FROM apiary a WHERE a.id = comb.apiary_id AND comb.tag <> a.name)",
+                "EXISTS (SELECT 1 FROM apiary a WHERE a.id = hive.apiary_id AND hive.plate <> a.name)",
+                "EXISTS (SELECT 1 FROM apiary a WHERE a.id = comb.apiary_id AND comb.plate <> a.name)",
+            ),
+            // An alias is nobody's name but the query's.
+            (
+                "id IN (SELECT hive.id FROM hive AS hive WHERE hive.tag > 1)",
+                "id IN (SELECT hive.id FROM comb AS hive WHERE hive.tag > 1)",
+                "id IN (SELECT hive.id FROM hive AS hive WHERE hive.plate > 1)",
+                "id IN (SELECT hive.id FROM comb AS hive WHERE hive.plate > 1)",
+            ),
+        ];
+        let statements = [
+            ("SELECT hive.* FROM hive", "SELECT comb.* FROM comb", "SELECT hive.* FROM hive", "SELECT comb.* FROM comb"),
+            (
+                "SELECT hive.*, count(hive.*), hive.tag FROM main.hive",
+                "SELECT comb.*, count(comb.*), comb.tag FROM main.comb",
+                "SELECT hive.*, count(hive.*), hive.plate FROM main.hive",
+                "SELECT comb.*, count(comb.*), comb.plate FROM main.comb",
+            ),
+            (
+                "SELECT h.*, h.tag AS tag FROM hive h ORDER BY h.tag",
+                "SELECT h.*, h.tag AS tag FROM comb h ORDER BY h.tag",
+                "SELECT h.*, h.plate AS tag FROM hive h ORDER BY h.plate",
+                "SELECT h.*, h.plate AS tag FROM comb h ORDER BY h.plate",
+            ),
+            (
+                "UPDATE hive SET tag = :tag WHERE hive.id = :key_id",
+                "UPDATE comb SET tag = :tag WHERE comb.id = :key_id",
+                "UPDATE hive SET plate = :tag WHERE hive.id = :key_id",
+                "UPDATE comb SET plate = :tag WHERE comb.id = :key_id",
+            ),
+            (
+                "DELETE FROM hive WHERE \"hive\".tag = 1",
+                "DELETE FROM comb WHERE \"comb\".tag = 1",
+                "DELETE FROM hive WHERE \"hive\".no = 1",
+                "DELETE FROM comb WHERE \"comb\".no = 1",
+            ),
+        ];
+        let scoped = [expression(None), expression(Some(select))].into_iter().flat_map(|scope| conditions.map(|case| (scope, case)));
+        for (scope, (before, by_table, by_column, by_both)) in scoped.chain(statements.map(|case| (statement, case))) {
+            for (map, after) in [(&table, by_table), (&column, by_column), (&both, by_both)] {
+                let mut out = before.to_owned();
+                let pieces = rename_in(before, scope, &schema(), map);
+                for (at, new) in pieces.unwrap_or_else(|| panic!("{before} can't be told")).into_iter().rev() {
+                    out.replace_range(at, &new);
+                }
+                assert_eq!(out, after, "{scope:?}");
+                // And back again.
+                let now = map.applied_to(&schema());
+                let renamed = match scope {
+                    Scope::Columns { select: Some(_), .. } => continue,
+                    Scope::Columns { .. } => Scope::Columns { table: map.table("hive"), select: None },
+                    Scope::Statement { .. } => Scope::Statement { table: map.table("hive") },
+                };
+                assert!(analyse(&out, renamed, &now).missing().next().is_none(), "{out}");
+            }
+        }
+    }
+
+    #[test]
     fn statements_are_analysed_whole() {
         let mut map = RenameMap::default();
         map.rename_column("hive", "id", "hive_id");

@@ -24,9 +24,15 @@ pub(super) fn from_hex(expression: &str, engine: Engine) -> String {
     }
 }
 
-/// Whether a text is like a pattern, whatever the case of its letters.
+/// Whether a text is like a pattern, whatever the case of its letters; `!` before a sign of the pattern takes it as it stands.
 pub(super) fn like(text: &str, pattern: &str, engine: Engine) -> String {
-    format!("{text} {} {pattern}", if engine == Engine::Postgresql { "ILIKE" } else { "LIKE" })
+    format!("{text} {} {pattern} ESCAPE '!'", if engine == Engine::Postgresql { "ILIKE" } else { "LIKE" })
+}
+
+/// The pattern of every text that has this one in it, for the parameter `:search`: `%` and `_` in it mean themselves.
+pub fn containing(text: &str) -> String {
+    let escaped = text.replace('!', "!!").replace('%', "!%").replace('_', "!_");
+    format!("%{escaped}%")
 }
 
 /// Texts one after the other.

@@ -28,7 +28,7 @@ pub(crate) mod writes;
 
 pub use along::{Along, Fate};
 pub use builder::Builder;
-pub use dialect::{as_text, literal, positional, with_values};
+pub use dialect::{as_text, containing, literal, positional, with_values};
 pub use importing::{Creating, Importing};
 pub use made::Made;
 pub use need::{Need, Read, Spot, Use, Why};

@@ -4,7 +4,7 @@
 //! never sees, narrows nothing, and values are parameters.
 
 use super::builder::Builder;
-use super::dialect::{as_hex, as_text, like};
+use super::dialect::{as_hex, as_text, containing, like};
 use super::groups::by_group;
 use super::lists::sorted;
 use super::need::{Spot, Why};
@@ -197,7 +197,7 @@ impl<'a> Reading<'a> {
                 .collect();
             if !found.is_empty() {
                 select.filters.push(format!("({})", found.join(" OR ")));
-                values.insert("search".to_owned(), format!("%{search}%"));
+                values.insert("search".to_owned(), containing(search));
             }
         }
         for (at, (name, filter)) in narrowing.filters.iter().enumerate() {
@@ -218,7 +218,7 @@ impl<'a> Reading<'a> {
                 Filter::From(value) => select.filters.extend(own.first().map(|column| format!("{column} >= {}", put(0, value)))),
                 Filter::To(value) => select.filters.extend(own.first().map(|column| format!("{column} <= {}", put(0, value)))),
                 Filter::Has(value) => {
-                    let text = own.first().map(|column| like(&as_text(column, engine), &put(0, &format!("%{value}%")), engine));
+                    let text = own.first().map(|column| like(&as_text(column, engine), &put(0, &containing(value)), engine));
                     select.filters.extend(text);
                 }
             }

@@ -3,7 +3,7 @@
 use super::beside::beside;
 use super::drafted::notes_of;
 use super::style::{bad, bold, dim, padded, warm, width, wrapped};
-use super::values::{field_value, readable};
+use super::values::{field_value, is_exact, readable};
 use crate::Report;
 use unicode_width::UnicodeWidthStr;
 use ysomorph_core::drawing::{Drawing, DrawnField};
@@ -70,13 +70,9 @@ fn rows(drawing: &Drawing, out: &mut String) {
     };
     let mut table: Vec<Vec<String>> = vec![fields.iter().map(|f| shown(&f.label)).collect()];
     table.extend(drawing.records.iter().map(|record| fields.iter().map(|f| value(f, record)).collect()));
-    let room = width().saturating_sub(2 * fields.len()) / fields.len().max(1);
     let wide: Vec<usize> = (0..fields.len()).map(|at| table.iter().map(|row| row[at].width()).max().unwrap_or(0)).collect();
-    let total: usize = wide.iter().sum::<usize>() + 2 * fields.len();
-    // What a narrow column leaves, a wide one may take.
-    let spare: usize = wide.iter().map(|w| room.saturating_sub(*w)).sum();
-    let hungry = wide.iter().filter(|w| **w > room).count().max(1);
-    let width = |at: usize| if total <= width() { wide[at] } else { wide[at].min(room + if wide[at] > room { spare / hungry } else { 0 }) };
+    let widths = widths(&wide, &fields.iter().map(|field| is_exact(field)).collect::<Vec<_>>(), width().saturating_sub(2 * fields.len()));
+    let width = |at: usize| widths.get(at).copied().unwrap_or_default();
     out.push('\n');
     for (number, row) in table.iter().enumerate() {
         let mut line = String::new();
@@ -97,6 +93,26 @@ fn rows(drawing: &Drawing, out: &mut String) {
         let told = format!("{}: {}", shown(&field.label), field.broken.as_deref().unwrap_or_default());
         out.push_str(&format!("{} {}\n", bad("broken:"), wrapped(&told, 8, 8)));
     }
+}
+
+/// How wide columns are that want to be so wide. Where there isn't room for all, exact ones have what they want, and the others share
+/// the rest: what a narrow one leaves, a wide one may take.
+fn widths(wanted: &[usize], exact: &[bool], room: usize) -> Vec<usize> {
+    if wanted.iter().sum::<usize>() <= room {
+        return wanted.to_vec();
+    }
+    let is_exact = |at: usize| exact.get(at) == Some(&true);
+    let taken: usize = wanted.iter().enumerate().filter(|(at, _)| is_exact(*at)).map(|(_, wide)| wide).sum();
+    let others = exact.iter().filter(|exact| !**exact).count().max(1);
+    // Exact columns that leave the others less than a word are cut like them.
+    let (rest, shared) = if taken + 6 * others <= room { (room - taken, others) } else { (room, wanted.len().max(1)) };
+    let cuts = |at: usize| rest == room || !is_exact(at);
+    let each = rest / shared;
+    let cut: Vec<usize> = wanted.iter().enumerate().filter(|(at, _)| cuts(*at)).map(|(_, wide)| *wide).collect();
+    let spare: usize = cut.iter().map(|wide| each.saturating_sub(*wide)).sum();
+    let hungry = cut.iter().filter(|wide| **wide > each).count().max(1);
+    let share = |wide: usize| wide.min(each + if wide > each { spare / hungry } else { 0 });
+    wanted.iter().enumerate().map(|(at, wide)| if cuts(at) { share(*wide) } else { *wide }).collect()
 }
 
 fn cut(text: &str, width: usize) -> String {
@@ -128,6 +144,24 @@ fn record(drawing: &Drawing, out: &mut String) {
             if let Some(broken) = &field.broken {
                 out.push_str(&format!("  {}  {} {}\n", " ".repeat(widest), bad("broken:"), wrapped(broken, widest + 12, widest + 4)));
             }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::widths;
+
+    #[test]
+    fn days_and_amounts_are_never_cut_while_texts_can_be() {
+        for (wanted, exact, room, expected) in [
+            (vec![10, 20], vec![false, false], 40, vec![10, 20]),
+            (vec![30, 10, 30], vec![false, true, false], 50, vec![20, 10, 20]),
+            (vec![5, 10, 60], vec![false, true, false], 50, vec![5, 10, 35]),
+            // Where hardly anything is left for texts, all are cut.
+            (vec![30, 30, 30], vec![true, true, false], 60, vec![20, 20, 20]),
+        ] {
+            assert_eq!(widths(&wanted, &exact, room), expected, "{wanted:?} in {room}");
         }
     }
 }

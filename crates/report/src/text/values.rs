@@ -3,8 +3,20 @@
 use ysomorph_core::drawing::{Drawing, DrawnField};
 use ysomorph_core::name::shown;
 
-/// A value on one line, a choice by its label.
+/// Whether values of a field mean nothing when they are cut: a day, an amount.
+pub(super) fn is_exact(field: &DrawnField) -> bool {
+    ["boolean", "date", "time", "date-time", "duration", "percent", "money", "number", "decimal"].contains(&field.kind.as_str())
+}
+
+/// A value on one line, a choice by its label, a truth as yes or no.
 pub(super) fn readable(field: &DrawnField, value: String) -> String {
+    if field.kind == "boolean" && field.choices.is_empty() {
+        match value.to_ascii_lowercase().as_str() {
+            "1" | "t" | "true" => return "yes".to_owned(),
+            "0" | "f" | "false" => return "no".to_owned(),
+            _ => {}
+        }
+    }
     let label = field.choices.iter().find(|(known, _)| *known == value).map(|(_, label)| label.clone());
     shown(label.unwrap_or(value).lines().next().unwrap_or_default())
 }

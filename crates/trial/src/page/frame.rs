@@ -21,6 +21,7 @@ pub fn frame(request: &Request<'_>, title: &str, at: Option<Named<'_>>, content:
                 meta name="viewport" content="width=device-width, initial-scale=1";
                 title { (title) " · " (shown(&site.title)) }
                 link rel="stylesheet" href="/style.css";
+                link rel="icon" href="/icon.svg" type="image/svg+xml";
                 script src="/script.js" defer {}
             }
             body .beside[request.shown == Shown::Both] {
@@ -128,14 +129,23 @@ fn menu(request: &Request<'_>, at: Option<Named<'_>>) -> Markup {
     if version.model.app.menu.is_empty() {
         groups.push((String::new(), version.model.entities.keys().filter_map(|name| item(name)).collect()));
     }
+    // One entry is where one is: the page itself where the menu has it, else the first of its entity.
+    let is_here = |item: &Item| at == Some((item.entity.as_str(), item.page.as_str()));
+    let all = || groups.iter().flat_map(|(_, items)| items);
+    let here = all().find(|item| is_here(item)).or_else(|| all().find(|item| at.is_some_and(|(entity, _)| entity == item.entity)));
+    let current = |item: &Item| {
+        let is_it = here.is_some_and(|here| std::ptr::eq(here, item));
+        is_it.then_some(if is_here(item) { "page" } else { "true" })
+    };
     html! {
         @for (label, items) in groups.iter().filter(|(_, items)| !items.is_empty()) {
             @if !label.is_empty() { h2 { (shown(label)) } }
             ul {
-                @for Item { entity, page, label } in items {
+                @for item in items {
+                    @let Item { entity, page, label } = item;
                     @let breaks = request.site.breaks_of(which, entity, page, role);
                     li {
-                        a href=(address(request.shown, entity, page, &[])) aria-current=[at.filter(|(e, _)| e == entity).map(|(_, p)| if p == page { "page" } else { "true" })] {
+                        a href=(address(request.shown, entity, page, &[])) aria-current=[current(item)] {
                             (shown(label))
                             @if breaks > 0 { " " span .mark title="can't work" { "✕" span .unseen { " can't work" } } }
                         }

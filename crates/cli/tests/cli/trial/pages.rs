@@ -196,6 +196,10 @@ fn lists_are_searched_filtered_sorted_and_turned_on_every_engine() {
         // Letters of any case, in any field that is searched.
         assert!(ask("?search=THORN").contains("<span>1–1 of 1</span>"), "{engine}");
         assert!(ask(&format!("?search={}", encoded("' OR '1'='1"))).contains("No records."), "{engine}");
+        // Signs of patterns are what they are.
+        for sign in ["%", "_", "!", "K%1"] {
+            assert!(ask(&format!("?search={}", encoded(sign))).contains("No records."), "{engine}: {sign}");
+        }
         // By what a lookup points at, from a day to a day, and both.
         assert!(ask("?filter.region=2").contains("of 31</span>"), "{engine}: {}", ask("?filter.region=2"));
         let between = ask("?filter.joined_on.from=2019-01-01&filter.joined_on.to=2019-12-31");
