@@ -129,7 +129,7 @@ impl Output {
         }
         let mut text = std::mem::take(&mut self.text);
         if self.quiet && self.format.is_text() {
-            text = text.lines().next().map(|line| format!("{line}\n")).unwrap_or_default();
+            text = outcome(&text);
         }
         match file {
             Some(path) => write_whole(path, anstream::adapter::strip_str(&text).to_string().as_bytes()),
@@ -142,6 +142,16 @@ impl Output {
         let mut out = anstream::AutoStream::new(io::stderr(), self.color);
         let _ = out.write_all(error.to_string().as_bytes());
     }
+}
+
+/// What a report says first: its first line, or all lines of a sentence that goes on.
+fn outcome(text: &str) -> String {
+    let paragraph: Vec<&str> = text.lines().take_while(|line| !line.trim().is_empty()).collect();
+    let ends = |line: &str| line.trim_end().ends_with(['.', ':', '!', '?']);
+    // A table has no sentences.
+    let lines = paragraph.iter().position(|line| ends(line)).map_or(1, |at| at + 1);
+    let said: Vec<&str> = paragraph.into_iter().take(lines).map(str::trim).collect();
+    if said.is_empty() { String::new() } else { format!("{}\n", said.join(" ")) }
 }
 
 /// What came of writing to standard output.
@@ -206,4 +216,24 @@ pub fn write_secret(path: &Path, text: &str) -> Result<(), CliError> {
     written.map_err(|error| {
         CliError::new(format!("cannot write `{}`: {error}", path.display())).hint("name a file in a folder you may write to")
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::outcome;
+
+    #[test]
+    fn the_outcome_is_a_whole_sentence() {
+        for (text, said) in [
+            ("Nothing to merge: the definition agrees.\n", "Nothing to merge: the definition agrees.\n"),
+            (
+                "The merge would edit 1 file; 1 thing is left\nto you.\n\nLeft to you\n",
+                "The merge would edit 1 file; 1 thing is left to you.\n",
+            ),
+            ("keeper  12\nhive    3\n", "keeper  12\n"),
+            ("", ""),
+        ] {
+            assert_eq!(outcome(text), said);
+        }
+    }
 }

@@ -99,8 +99,18 @@ struct Line {
 
 /// Runs a command line in a session.
 fn run_line(words: &[&str], session: &Session, output: &mut Output) -> Result<u8, CliError> {
-    let line = Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied())).map_err(|e| CliError::new(e.to_string()))?;
-    line.command.run(&Line::command, session, output)
+    read_line(words)?.command.run(&Line::command, session, output)
+}
+
+/// Reads a command line: what is wrong with it in a sentence, and how it is used.
+fn read_line(words: &[&str]) -> Result<Line, CliError> {
+    Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied())).map_err(|error| {
+        let text = error.to_string();
+        let (first, rest) = text.split_once('\n').unwrap_or((&text, ""));
+        CliError::new(first.trim_start_matches("error: ").to_owned())
+            .details(format!("{}\n", rest.trim()))
+            .hint("options of watch itself stand before the command: watch --every 5 check")
+    })
 }
 
 impl Command {
@@ -146,7 +156,11 @@ impl Command {
             Command::Access(arguments) => access::run(&arguments, session, output),
             Command::History(arguments) => history::run(&arguments, session, output),
             Command::Explain(arguments) => explain::run(&arguments, output),
-            Command::Watch(arguments) => watch::run(&arguments, session, output, run_line),
+            Command::Watch(arguments) => {
+                // A command line that can't be read will be no better after the next change.
+                read_line(&arguments.words())?;
+                watch::run(&arguments, session, output, run_line)
+            }
             Command::Completions(arguments) => completions::run(&arguments, whole(), output),
             Command::Manual(arguments) => manual::run(&arguments, whole(), output),
         }

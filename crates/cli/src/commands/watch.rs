@@ -42,11 +42,18 @@ struct Seen {
     schema: Option<String>,
 }
 
+impl Arguments {
+    /// The command line that is run again.
+    pub fn words(&self) -> Vec<&str> {
+        match self.command.as_slice() {
+            [] => vec!["impact"],
+            words => words.iter().map(String::as_str).collect(),
+        }
+    }
+}
+
 pub fn run(arguments: &Arguments, session: &Session, output: &mut Output, run: Run) -> Result<u8, CliError> {
-    let words: Vec<&str> = match arguments.command.as_slice() {
-        [] => vec!["impact"],
-        words => words.iter().map(String::as_str).collect(),
-    };
+    let words = arguments.words();
     if words.first() == Some(&"watch") {
         return Err(CliError::new("watch can't watch itself").hint("name another command, such as impact or check"));
     }

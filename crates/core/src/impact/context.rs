@@ -45,6 +45,15 @@ pub enum What {
         /// Where in the text.
         offset: usize,
     },
+    /// A condition, formula, rule or statement calls a function that is gone, or takes other arguments.
+    Function {
+        /// Its name.
+        name: String,
+        /// What is wrong, in words.
+        wrong: String,
+        /// Where in the text.
+        offset: usize,
+    },
     /// The engine refuses to compare, sort or calculate with values of this type.
     WrongType {
         /// The table.
@@ -243,8 +252,8 @@ impl<'a> Context<'a> {
     /// The change to a routine of this name.
     pub fn find_object(&self, routine: &str) -> Option<usize> {
         let kinds = [ChangeKind::RoutineDropped, ChangeKind::RoutineChanged];
-        self.find(|change| kinds.contains(&change.kind) && name::same(change.table.split('(').next().unwrap_or_default(), routine))
-            .map(|(at, _)| at)
+        let is_it = |change: &Change| change.object.as_deref().is_some_and(|object| name::same(object, routine));
+        self.find(|change| kinds.contains(&change.kind) && is_it(change)).map(|(at, _)| at)
     }
 
     fn find(&self, wanted: impl Fn(&Change) -> bool) -> Option<(usize, &Change)> {

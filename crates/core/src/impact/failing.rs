@@ -102,7 +102,7 @@ impl<'a> Context<'a> {
                 analysis
                     .and_then(|analysis| {
                         let wrong = || self.mistyped(text, scope, &analysis, whole);
-                        self.analysis_fails(text, &analysis).or_else(wrong)
+                        self.analysis_fails(text, &analysis).or_else(|| self.call_fails(&analysis)).or_else(wrong)
                     })
                     .into_iter()
                     .collect()
@@ -112,7 +112,13 @@ impl<'a> Context<'a> {
                 let analysis = sql::analyse(text, scope, changed);
                 let wrong = || self.mistyped(text, scope, &analysis, false);
                 let twice = || (used.why == Why::Source { part: "select" }).then(|| self.named_twice(text)).flatten();
-                let fails: Vec<What> = self.analysis_fails(text, &analysis).or_else(wrong).or_else(twice).into_iter().collect();
+                let fails: Vec<What> = self
+                    .analysis_fails(text, &analysis)
+                    .or_else(|| self.call_fails(&analysis))
+                    .or_else(wrong)
+                    .or_else(twice)
+                    .into_iter()
+                    .collect();
                 let writes = analysis.writes.filter(|_| fails.is_empty());
                 match writes.and_then(|(table, operation, columns)| Some((changed.table(&table)?, operation, columns))) {
                     // An INSERT without a list of columns gives them all.
@@ -146,6 +152,16 @@ impl<'a> Context<'a> {
         };
         let name = sql::named_twice(results).find(|name| engine.is_mysql_like() || is_used(name))?;
         Some(What::Ambiguous { name: name.to_owned(), offset: 0 })
+    }
+
+    /// A function of the database's own that the text calls and that doesn't take the call any more. The engine's are never judged.
+    fn call_fails(&self, analysis: &sql::Analysis) -> Option<What> {
+        let (accepted, changed) = (self.input.accepted, self.input.changed);
+        let known = |call: &&sql::Call| accepted.takes_values(&call.name, call.given).is_ok();
+        analysis.calls.iter().filter(known).find_map(|call| {
+            let wrong = changed.takes_values(&call.name, call.given).err()?;
+            Some(What::Function { name: call.name.clone(), wrong, offset: call.at })
+        })
     }
 
     fn analysis_fails(&self, text: &str, analysis: &sql::Analysis) -> Option<What> {

@@ -4,6 +4,26 @@ use super::{Engine, Routine, Schema};
 use crate::name;
 
 impl Schema {
+    /// Whether there is a function that takes so many values in their places; what is wrong otherwise, in words after its name.
+    ///
+    /// # Errors
+    /// Where it is gone, or takes another number.
+    pub fn takes_values(&self, function: &str, given: Option<usize>) -> Result<(), String> {
+        let overloads: Vec<&Routine> = self.objects.routines.iter().filter(|r| name::same(&r.name, function)).collect();
+        let Some(first) = overloads.first() else { return Err("is gone".to_owned()) };
+        let takes = |known: &&Routine, given: usize| {
+            let is_open = known.arguments.iter().any(|a| a.to_ascii_uppercase().starts_with("VARIADIC"));
+            let all = known.parameters().len();
+            is_open || given <= all && known.required_parameters().len() <= given
+        };
+        match given {
+            Some(given) if !overloads.iter().any(|known| takes(known, given)) => {
+                Err(format!("takes other arguments now: {}", name::shown(&first.arguments.join(", "))))
+            }
+            _ => Ok(()),
+        }
+    }
+
     /// Whether there is a routine that takes these arguments; what is wrong otherwise, in words after its name.
     ///
     /// # Errors

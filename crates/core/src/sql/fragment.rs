@@ -7,7 +7,7 @@
 use super::parser;
 use super::projection::{ResultColumn, projection};
 use super::resolve::{Resolver, Source};
-use super::target::{Named, Target};
+use super::target::{Call, Named, Target};
 use crate::name;
 use crate::name::RenameMap;
 use crate::schema::{Engine, Operation, Schema};
@@ -38,6 +38,8 @@ pub struct Analysis {
     pub names: Vec<Named>,
     /// Whether every name was resolved beyond doubt.
     pub certain: bool,
+    /// The functions that it calls.
+    pub calls: Vec<Call>,
     /// Tables that are joined by whatever names they share.
     pub natural: Vec<String>,
     /// The table and columns that a statement writes, where it says which.
@@ -78,7 +80,7 @@ pub fn analyse(text: &str, scope: Scope<'_>, schema: &Schema) -> Analysis {
     let mut names = resolver.names;
     names.sort_by_key(|n| n.at.start);
     names.dedup();
-    Analysis { names, certain: resolver.certain, natural: resolver.natural, writes: resolver.writes, error: None }
+    Analysis { names, certain: resolver.certain, calls: resolver.calls, natural: resolver.natural, writes: resolver.writes, error: None }
 }
 
 /// The fragment's replacements under new names: byte range and new text, in order. `None` where the fragment
@@ -340,7 +342,7 @@ mod tests {
             ("\"tag\" > 1", "\"tag\" > 1", "\"plate\" > 1", "\"plate\" > 1"),
             ("hive.tag > 1", "comb.tag > 1", "hive.plate > 1", "comb.plate > 1"),
             ("\"hive\".\"tag\" > 1", "\"comb\".\"tag\" > 1", "\"hive\".\"plate\" > 1", "\"comb\".\"plate\" > 1"),
-            ("Hive.Tag > 1", "comb.Tag > 1", "Hive.no > 1", "comb.plate > 1"),
+            ("Hive.Tag > 1", "comb.Tag > 1", "Hive.plate > 1", "comb.plate > 1"),
             (
                 "EXISTS (SELECT 1 FROM apiary a WHERE a.id = hive.apiary_id AND hive.tag <> a.name)",
                 "EXISTS (SELECT 1 FROM apiary a WHERE a.id = comb.apiary_id AND comb.tag <> a.name)",
@@ -378,8 +380,8 @@ mod tests {
             (
                 "DELETE FROM hive WHERE \"hive\".tag = 1",
                 "DELETE FROM comb WHERE \"comb\".tag = 1",
-                "DELETE FROM hive WHERE \"hive\".no = 1",
-                "DELETE FROM comb WHERE \"comb\".no = 1",
+                "DELETE FROM hive WHERE \"hive\".plate = 1",
+                "DELETE FROM comb WHERE \"comb\".plate = 1",
             ),
         ];
         let scoped = [expression(None), expression(Some(select))].into_iter().flat_map(|scope| conditions.map(|case| (scope, case)));

@@ -31,7 +31,7 @@ pub use outline::{Outline, outline};
 pub(crate) use parser::statements as parsed_statements;
 pub use parser::{TOO_DEEP, is_too_deep};
 pub use projection::{ResultColumn, key_of_query, named_twice, projection};
-pub use target::{Named, Target};
+pub use target::{Call, Named, Target};
 pub use template::{Part, Template, parse as parse_template};
 pub use text::{mentions_word, parameters};
 pub use typing::{Mistyped, mistyped, no_condition};

@@ -6,7 +6,7 @@
 use super::dialect::identifier;
 use super::places::Places;
 use super::projection::{Known, Named, ResultColumn, aliased, joined_by_name, last_ident, query_columns, table_named};
-use super::target::Target;
+use super::target::{Call, Target};
 use crate::name;
 use crate::schema::{Operation, Schema};
 use sqlparser::ast::{
@@ -86,6 +86,8 @@ pub(super) struct Resolver<'a> {
     around: Vec<Around>,
     pub names: Vec<super::target::Named>,
     pub certain: bool,
+    /// The functions that are called.
+    pub calls: Vec<Call>,
     /// Tables joined by whatever names they share: a rename in one of them changes what is joined.
     pub natural: Vec<String>,
     pub writes: Option<(String, Operation, Vec<String>)>,
@@ -112,6 +114,7 @@ impl<'a> Resolver<'a> {
             around: Vec::new(),
             names: Vec::new(),
             certain: true,
+            calls: Vec::new(),
             natural: Vec::new(),
             writes: None,
         }
@@ -543,13 +546,22 @@ impl Visitor for Resolver<'_> {
                 [.., qualifier, ident] => self.resolve_qualified(qualifier, ident),
                 _ => self.certain = false,
             },
-            // `count(table.*)`
             Expr::Function(function) => {
-                if let FunctionArguments::List(list) = &function.args {
-                    for argument in &list.args {
-                        if let FunctionArg::Unnamed(FunctionArgExpr::QualifiedWildcard(object)) = argument {
-                            self.resolve_star(object);
-                        }
+                let arguments = match &function.args {
+                    FunctionArguments::List(list) => Some(list.args.as_slice()),
+                    FunctionArguments::None => Some(&[][..]),
+                    FunctionArguments::Subquery(_) => None,
+                };
+                if let Some(ident) = last_ident(&function.name)
+                    && let Some(at) = self.range(ident)
+                {
+                    let name = self.value(ident);
+                    self.calls.push(Call { name, given: arguments.map(<[FunctionArg]>::len), at: at.start });
+                }
+                // `count(table.*)`
+                for argument in arguments.unwrap_or_default() {
+                    if let FunctionArg::Unnamed(FunctionArgExpr::QualifiedWildcard(object)) = argument {
+                        self.resolve_star(object);
                     }
                 }
             }

@@ -35,3 +35,14 @@ pub struct Named {
     /// What it is.
     pub target: Target,
 }
+
+/// A function that a fragment calls.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Call {
+    /// Its name, without its schema.
+    pub name: String,
+    /// How many values it is given; nothing where that can't be told.
+    pub given: Option<usize>,
+    /// Where its name begins, in bytes.
+    pub at: usize,
+}

@@ -10,7 +10,7 @@
 //! hive: id integer key           a table as a whole; `view x: … = SELECT …` a view
 //! hive broken no such column: x  what the engine says of a view
 //! hive swaps tag weight          two columns change names: the catalogue's numbers tell
-//! routine calls sql: SELECT 1    `event calls: …`, `trigger t on hive: …` alike; `off event calls: …`, `broken trigger …`
+//! routine calls(a.text) sql: SELECT 1    in place of one that is there; `drop routine calls`; `event calls: …`, `trigger t on hive: …` alike; `off event calls: …`, `broken trigger …`
 //! ```
 
 use super::schema::{add, enter, take_out};
@@ -23,6 +23,7 @@ pub fn step(schema: &mut Schema, line: &str) -> RenameMap {
     let words: Vec<&str> = line.split_whitespace().collect();
     let behind = || line.split_once(':').map_or("", |(_, rest)| rest.trim());
     match words.as_slice() {
+        ["drop", "routine", name] => schema.objects.routines.retain(|r| r.name != *name),
         ["drop", what] => drop(schema, what),
         [from, "->", to] => {
             match from.split_once('.') {
@@ -31,13 +32,19 @@ pub fn step(schema: &mut Schema, line: &str) -> RenameMap {
             }
             *schema = names.applied_to(schema);
         }
-        ["routine", name, language, ..] => schema.objects.routines.push(Routine {
-            name: (*name).to_owned(),
-            kind: "function".to_owned(),
-            language: language.trim_end_matches(':').to_owned(),
-            body: behind().to_owned(),
-            ..Routine::default()
-        }),
+        ["routine", name, language, ..] => {
+            let (name, arguments) = name.trim_end_matches(')').split_once('(').unwrap_or((name, ""));
+            let arguments = arguments.split(',').filter(|a| !a.is_empty()).map(|a| a.replace('.', " "));
+            schema.objects.routines.retain(|r| r.name != name);
+            schema.objects.routines.push(Routine {
+                name: name.to_owned(),
+                kind: "function".to_owned(),
+                arguments: arguments.collect(),
+                language: language.trim_end_matches(':').to_owned(),
+                body: behind().to_owned(),
+                ..Routine::default()
+            });
+        }
         ["event", name, ..] => event(schema, name, behind(), false),
         ["off", "event", name, ..] => event(schema, name, behind(), true),
         ["trigger", name, "on", table, ..] => trigger(schema, name, table, behind(), None),

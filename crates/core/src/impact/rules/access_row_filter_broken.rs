@@ -17,6 +17,8 @@ pub static RULE: Rule = Rule {
         ChangeKind::ColumnRenamed,
         ChangeKind::TableDropped,
         ChangeKind::TableRenamed,
+        ChangeKind::RoutineDropped,
+        ChangeKind::RoutineChanged,
     ],
     elements: &[ElementKind::Access],
     docs: DOCS,
@@ -42,6 +44,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 
 #[cfg(test)]
 pub(super) const CASES: &str = r#"
+before routine loud(a.text) sql: SELECT upper($1)
+given keeper/access.guest.rows = "loud(last_name) <> last_name"
+after drop routine loud
+finds break keeper/access.guest.rows: the row filter of role `guest` fails: the function `loud` is gone
+
 after drop keeper.age
 finds break keeper/access.guest.rows: the row filter of role `guest` fails: `keeper.age` is gone
 

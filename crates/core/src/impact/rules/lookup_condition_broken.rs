@@ -17,6 +17,8 @@ pub static RULE: Rule = Rule {
         ChangeKind::ColumnRenamed,
         ChangeKind::TableDropped,
         ChangeKind::TableRenamed,
+        ChangeKind::RoutineDropped,
+        ChangeKind::RoutineChanged,
     ],
     elements: &[ElementKind::Condition, ElementKind::Lookup],
     docs: DOCS,
@@ -40,6 +42,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 
 #[cfg(test)]
 pub(super) const CASES: &str = r#"
+before routine loud(a.text) sql: SELECT upper($1)
+given keeper/field.region_code.lookup.where = "loud(name) = 'X'"
+after drop routine loud
+finds break keeper/field.region_code.lookup.where: the condition of lookup `region_code` fails: the function `loud` is gone
+
 given keeper/field.region_code.lookup.where = "active = 1"
 after region.active -> in_use
 finds break keeper/field.region_code.lookup.where: the condition of lookup `region_code` fails: `region.active` is `in_use` now

@@ -16,6 +16,8 @@ pub static RULE: Rule = Rule {
         ChangeKind::ColumnRenamed,
         ChangeKind::TableDropped,
         ChangeKind::TableRenamed,
+        ChangeKind::RoutineDropped,
+        ChangeKind::RoutineChanged,
     ],
     elements: &[ElementKind::Condition],
     docs: DOCS,
@@ -39,6 +41,22 @@ pub(super) const CASES: &str = r#"
 given keeper/page.list.where = "age IS NOT NULL"
 after drop keeper.age
 finds break keeper/page.list.where: the condition fails: `keeper.age` is gone
+
+# A function of the database's own is gone, or takes other arguments. The engine's aren't judged.
+before routine loud(a.text) sql: SELECT upper($1)
+given keeper/page.list.where = "loud(last_name) <> lower(phone)"
+after drop routine loud
+finds break keeper/page.list.where: the condition fails: the function `loud` is gone
+
+before routine loud(a.text) sql: SELECT upper($1)
+given keeper/page.list.where = "loud(last_name) <> lower(phone)"
+after routine loud(a.text,b.text) sql: SELECT upper($1)
+finds break keeper/page.list.where: the condition fails: the function `loud` takes other arguments now: a text, b text
+
+before routine loud(a.text) sql: SELECT upper($1)
+given keeper/page.list.where = "loud(last_name) <> lower(phone)"
+after routine loud(a.text) sql: SELECT upper($1) || '!'
+finds nothing
 
 # A text that reads like a name.
 given keeper/page.list.where = "'age' IS NOT NULL"

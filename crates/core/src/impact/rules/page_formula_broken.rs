@@ -17,6 +17,8 @@ pub static RULE: Rule = Rule {
         ChangeKind::ColumnRenamed,
         ChangeKind::TableDropped,
         ChangeKind::TableRenamed,
+        ChangeKind::RoutineDropped,
+        ChangeKind::RoutineChanged,
     ],
     elements: &[ElementKind::Condition],
     docs: DOCS,
@@ -45,6 +47,12 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 
 #[cfg(test)]
 pub(super) const CASES: &str = r#"
+before routine loud(a.text) sql: SELECT upper($1)
+given keeper/field.shout = { kind = "text", formula = "loud(last_name)" }
+given keeper/page.list.fields += "shout"
+after drop routine loud
+finds break keeper/field.shout.formula: the formula of `shout` fails: the function `loud` is gone
+
 given keeper/field.half = { kind = "number", formula = "age / 2" }
 given keeper/page.list.fields += "half"
 after drop keeper.age

@@ -162,6 +162,11 @@ pub fn report_conditions(context: &Context<'_>, rule: &Rule, out: &mut Vec<Findi
                 let cause = context.input.comparison.changes.iter().position(gained);
                 (rule.severity, message, None, (cause, Remedy::Hand))
             }
+            What::Function { name, wrong, offset } => {
+                culprit = Some((name, *offset));
+                let message = format!("{what} fails: the function `{}` {wrong}", shown(name));
+                (rule.severity, message, None, (context.find_object(name), Remedy::Hand))
+            }
             What::WrongType { table, column, offset, operation, .. } => {
                 culprit = Some((column, *offset));
                 let message = format!("{what} fails: `{}.{}` has another type now ({})", shown(table), shown(column), shown(operation));

@@ -16,6 +16,8 @@ pub static RULE: Rule = Rule {
         ChangeKind::ColumnRenamed,
         ChangeKind::TableDropped,
         ChangeKind::TableRenamed,
+        ChangeKind::RoutineDropped,
+        ChangeKind::RoutineChanged,
     ],
     elements: &[ElementKind::Condition, ElementKind::Form],
     docs: DOCS,
@@ -39,6 +41,11 @@ fn check(context: &Context<'_>, out: &mut Vec<Finding>) {
 
 #[cfg(test)]
 pub(super) const CASES: &str = r#"
+before routine loud(a.text) sql: SELECT upper($1)
+given keeper/check.quiet = { rule = "loud(last_name) <> last_name" }
+after drop routine loud
+finds break keeper/check.quiet.rule: the rule `quiet` fails: the function `loud` is gone
+
 given keeper/check.old_enough = { rule = "age IS NULL OR age > 5" }
 after drop keeper.age
 finds break keeper/check.old_enough.rule: the rule `old_enough` fails: `keeper.age` is gone
