@@ -138,6 +138,14 @@ pub fn extend(text: &str, entity: &Node, table_of: TableOf<'_>, random: &mut Ran
                 let other = name::quoted(&other);
                 (format!("SELECT t.*, o.{shown} AS other_side FROM {own} t LEFT JOIN {other} o ON o.id = t.{on}"), Some("other_side"))
             }
+            // Every column by its name, and something of the query's own.
+            _ if random.one_in(3) => {
+                let columns: Vec<String> = over.iter().map(|field| column(field)).collect();
+                (format!("SELECT {}, 1 AS other_side FROM {own}", columns.join(", ")), Some("other_side"))
+            }
+            _ if random.one_in(3) => {
+                (format!("SELECT {own}.*, {own}.{} AS other_side FROM {own}", column(pick(random))), Some("other_side"))
+            }
             _ => (format!("SELECT t.* FROM {own} t WHERE t.{} IS NOT NULL", column(pick(random))), None),
         };
         let select = if hand == Hand::AsPeople { through(&select, &own, &pick_target(&over, table_of, random), random) } else { select };
@@ -152,6 +160,53 @@ pub fn extend(text: &str, entity: &Node, table_of: TableOf<'_>, random: &mut Ran
         }
     }
     text
+}
+
+/// The menu as somebody lays it out: groups of their own, some of the draft's, some called otherwise.
+pub fn menu(text: &str, random: &mut Random) -> String {
+    let Some(at) = text.find("[[menu]]") else { return text.to_owned() };
+    let (before, menu) = text.split_at(at);
+    if random.one_in(3) {
+        return format!("{before}{}", menu.replacen("label = \"", "label = \"Our ", 1));
+    }
+    let items: Vec<&str> =
+        menu.lines().filter_map(|line| line.strip_prefix("items = [")).flat_map(|l| l.split('"').skip(1).step_by(2)).collect();
+    let mut groups: Vec<(&str, Vec<&str>)> = vec![("Ours", Vec::new()), ("Records", Vec::new()), ("The rest", Vec::new())];
+    for item in items {
+        let at = random.below(groups.len());
+        groups[at].1.push(item);
+    }
+    let mut out = before.to_owned();
+    for (label, items) in groups.iter().filter(|(_, items)| !items.is_empty()) {
+        let items: Vec<String> = items.iter().map(|item| format!("\"{item}\"")).collect();
+        out.push_str(&format!("[[menu]]\nlabel = \"{label}\"\nitems = [{}]   # {label}\n\n", items.join(", ")));
+    }
+    out.trim_end().to_owned() + "\n"
+}
+
+/// Pages as people change them: a section called otherwise, an order of their own, a child list taken off.
+pub fn pages(text: &str, fields: &[String], random: &mut Random) -> String {
+    match random.below(4) {
+        0 => text.replacen("{ title = \"", "{ title = \"Our ", 1 + random.below(2)),
+        1 if !text.contains("sort = [\"-") => {
+            let field = &fields[random.below(fields.len())];
+            let own = format!("\nsort = [\"-{field}\", ");
+            if text.contains(&format!("\nsort = [\"{field}\"")) { text.to_owned() } else { text.replacen("\nsort = [", &own, 1) }
+        }
+        2 => {
+            let lines: Vec<&str> = text.lines().collect();
+            let lists: Vec<usize> = (0..lines.len()).filter(|at| lines[*at].starts_with("  { entity = \"")).collect();
+            match lists.as_slice() {
+                [] => text.to_owned(),
+                lists => {
+                    let gone = lists[random.below(lists.len())];
+                    let rest = lines.iter().enumerate().filter(|(at, _)| *at != gone).map(|(_, line)| format!("{line}\n"));
+                    rest.collect()
+                }
+            }
+        }
+        _ => text.to_owned(),
+    }
 }
 
 /// A lookup's column, and the table and columns it points at.

@@ -333,6 +333,13 @@ merge
 sql ALTER TABLE visit ADD COLUMN note VARCHAR(60)
 merge
 same before
+sql ALTER TABLE visit ADD COLUMN hours INTEGER
+merge
+lacks keeper: hours
+has visit: hours
+sql ALTER TABLE visit DROP COLUMN hours
+merge
+same before
 sql DROP TABLE visit
 merge
 sql CREATE TABLE visit (id INTEGER PRIMARY KEY, day DATE NOT NULL, note VARCHAR(60), keeper_id INTEGER NOT NULL REFERENCES keeper (id))

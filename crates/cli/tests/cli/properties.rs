@@ -1,6 +1,6 @@
 //! The promises of the merge, on random databases, random hand edits and random changes there and back.
 
-use crate::by_hand::Hand;
+use crate::by_hand::{Hand, menu, pages};
 use crate::model::{Database, Random};
 use crate::support::similar_diff;
 use std::collections::{BTreeMap, BTreeSet};
@@ -97,6 +97,9 @@ pub fn merge_answered(
 /// Edits as people make them: labels, comments, spacing, order, hiding, roles, conditions, styles of TOML.
 pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random, hand: Hand) {
     let mut app = std::fs::read_to_string(root.join("app/app.toml")).unwrap();
+    if random.one_in(2) {
+        app = menu(&app, random);
+    }
     app.push_str("\n[role.guest]\nlabel = \"Guest\"   # may look\n\n[parameter.me]\nkind = \"number\"\n");
     std::fs::write(root.join("app/app.toml"), app).unwrap();
     let workspace = Workspace::open(root).unwrap();
@@ -115,6 +118,10 @@ pub fn edit_by_hand(root: &Path, database: &Database, random: &mut Random, hand:
         let node = entity.entity("x").unwrap().clone();
         let fields: Vec<String> = node.get("field").map(|f| f.entries().iter().map(|e| e.key.clone()).collect()).unwrap_or_default();
         let table = name::read(node.get("table").and_then(Node::as_text).unwrap());
+        let sorted: Vec<String> = fields.iter().filter(|f| section(&text, &header_of(&text, f)).contains("column = ")).cloned().collect();
+        if !sorted.is_empty() {
+            text = pages(&text, &sorted, random);
+        }
         for _ in 0..random.below(6) {
             let field = random.pick(&fields).clone();
             let header = header_of(&text, &field);

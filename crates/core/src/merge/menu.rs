@@ -6,7 +6,7 @@ use super::walk::{AGAIN, Drafts, NEW, NO_MORE, Walk};
 use super::whole::{keys, numbered, rows};
 use crate::definition::{Node, Value};
 use crate::merge::{Element, member_key};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Whether a person added, deleted or moved groups or entries. To call a group otherwise is no layout.
 pub(super) fn is_laid_menu(menu: &Node, tiles: &[Tile]) -> bool {
@@ -30,6 +30,12 @@ fn offered(menu: Option<&Node>) -> Vec<String> {
 }
 
 impl Walk<'_> {
+    /// Where something new goes: last, but before what a merge put there that is later in the draft.
+    fn behind(&self, nodes: &[Node], is_later: impl Fn(&Node) -> bool) -> usize {
+        let is_added = |node: &Node| self.tiles.get(node.tile as usize).is_some_and(|t| t.added);
+        nodes.len() - nodes.iter().rev().take_while(|node| is_added(node) && is_later(node)).count()
+    }
+
     /// The menu as one list of what it offers: whether an entry is there follows from whether the drafts offer it at all.
     pub(super) fn own_menu(&mut self, element: &Element, menu: &mut Node, drafts: Drafts<'_>) {
         let (accepted, changed) = (offered(drafts.accepted), offered(drafts.changed));
@@ -88,6 +94,9 @@ impl Walk<'_> {
                 self.tile(group).away = false;
             }
         }
+        // What came in before stands behind what a person placed, in the order of the draft: whichever came first.
+        let order: BTreeMap<&String, usize> = changed.iter().enumerate().map(|(at, key)| (key, at)).collect();
+        let titles: Vec<String> = rows(drafts.changed).iter().map(member_key).collect();
         for (key, row) in rows(drafts.changed).iter().flat_map(|row| keys(row.get("items")).into_iter().map(move |key| (key, row))) {
             let is_out = self.given.left_out.contains(&place.member(&key).encode());
             if was.contains(&key) || is_out || !has.insert(key.clone()) {
@@ -100,9 +109,17 @@ impl Walk<'_> {
                 Some(group) => {
                     let entry = numbered(entry, self.tiles, NEW);
                     self.tile(group).away = false;
-                    entries_of(group).into_iter().for_each(|items| items.push(entry.clone()));
+                    let is_later = |item: &Node| order.get(&member_key(item)) > order.get(&key);
+                    if let Some(items) = entries_of(group) {
+                        let at = self.behind(items, is_later);
+                        items.insert(at, entry);
+                    }
                 }
-                None => groups.push(numbered(row.clone().with("items", Node::new(Value::List(vec![entry]))), self.tiles, NEW)),
+                None => {
+                    let place = |title: &String| titles.iter().position(|t| t == title);
+                    let at = self.behind(groups, |group| place(&member_key(group)) > place(&title));
+                    groups.insert(at, numbered(row.clone().with("items", Node::new(Value::List(vec![entry]))), self.tiles, NEW));
+                }
             }
         }
         let lost = accepted.iter().filter(|key| !is.contains(key) && !has.contains(*key));

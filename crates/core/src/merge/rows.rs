@@ -122,7 +122,7 @@ impl Walk<'_> {
                     new_rows.push((previous, new));
                     previous = Some(own);
                 }
-            } else if let Some(before) = before {
+            } else if let Some(before) = before.filter(|_| element.last() == "sections") {
                 self.emptied_row(element, items, row, before);
             }
         }
