@@ -290,12 +290,13 @@ pub(super) fn renamed(encoded: &str, new: &NewNames) -> String {
     let mut element = Element::decode(encoded);
     let own = element.file.name().to_owned();
     let to = |entity: &str, field: &str| new.get(&(entity.to_owned(), field.to_owned()));
+    let is_field = element.key_at(0) == Some("field");
     // Within a child list, fields are those of the entity there: `visit by keeper`.
     let mut listed: Option<String> = None;
     for (at, step) in element.steps.iter_mut().enumerate() {
         let entity = listed.clone().unwrap_or_else(|| own.clone());
         match step {
-            Step::Key(key) if at == 1 => key.clone_from(to(&own, key).unwrap_or(&key.clone())),
+            Step::Key(key) if at == 1 && is_field => key.clone_from(to(&own, key).unwrap_or(&key.clone())),
             Step::Member(member) => match member.split_once(" by ").map(|(entity, by)| (entity.to_owned(), by.to_owned())) {
                 Some((of, by)) => {
                     *member = format!("{of} by {}", to(&of, &by).unwrap_or(&by));
@@ -307,4 +308,27 @@ pub(super) fn renamed(encoded: &str, new: &NewNames) -> String {
         }
     }
     element.encode()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{NewNames, renamed};
+
+    #[test]
+    fn what_was_left_out_follows_the_fields_that_it_names() {
+        let name = |entity: &str, from: &str, to: &str| ((entity.to_owned(), from.to_owned()), to.to_owned());
+        let new = NewNames::from([name("keeper", "phone", "mobile"), name("visit", "note", "remark"), name("visit", "keeper", "owner")]);
+        for (before, after) in [
+            ("keeper/field/phone/label", "keeper/field/mobile/label"),
+            ("keeper/page/list/fields/=phone", "keeper/page/list/fields/=mobile"),
+            // A child list names fields of the entity there, and is known by one of them.
+            ("keeper/page/detail/children/=visit by keeper/fields/=note", "keeper/page/detail/children/=visit by owner/fields/=remark"),
+            ("keeper/page/detail/children/=visit by keeper/fields/=phone", "keeper/page/detail/children/=visit by owner/fields/=phone"),
+            // A page may be called as a field.
+            ("keeper/page/phone/fields/=last_name", "keeper/page/phone/fields/=last_name"),
+            ("region/field/phone", "region/field/phone"),
+        ] {
+            assert_eq!(renamed(before, &new), after);
+        }
+    }
 }
