@@ -107,9 +107,7 @@ fn read_line(words: &[&str]) -> Result<Line, CliError> {
     Line::try_parse_from(std::iter::once("ysomorph").chain(words.iter().copied())).map_err(|error| {
         let text = error.to_string();
         let (first, rest) = text.split_once('\n').unwrap_or((&text, ""));
-        CliError::new(first.trim_start_matches("error: ").to_owned())
-            .details(format!("{}\n", rest.trim()))
-            .hint("options of watch itself stand before the command: watch --every 5 check")
+        CliError::new(first.trim_start_matches("error: ").to_owned()).details(format!("{}\n", rest.trim()))
     })
 }
 
@@ -158,7 +156,8 @@ impl Command {
             Command::Explain(arguments) => explain::run(&arguments, output),
             Command::Watch(arguments) => {
                 // A command line that can't be read will be no better after the next change.
-                read_line(&arguments.words())?;
+                let hint = "options of watch itself stand before the command: watch --every 5 check";
+                read_line(&arguments.words()).map_err(|error| error.hint(hint))?;
                 watch::run(&arguments, session, output, run_line)
             }
             Command::Completions(arguments) => completions::run(&arguments, whole(), output),

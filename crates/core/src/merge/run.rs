@@ -255,8 +255,8 @@ fn not_given(index: &EntityIndex, schemas: [&Schema; 2], first: &dyn Fn(&str, &s
             let is_given = |column: &str| {
                 let is_it =
                     |c: &ResultColumn| c.from.as_ref().is_some_and(|(of, from)| name::same(of, &table.name) && name::same(from, column));
-                let is_alone = |c: &ResultColumn| results.iter().filter(|other| name::same(&other.name, &c.name)).count() == 1;
-                results.iter().any(|c| is_it(c) && is_alone(c))
+                let is_twice = |c: &ResultColumn| crate::sql::named_twice(&results).any(|twice| name::same(twice, &c.name));
+                results.iter().any(|c| is_it(c) && !is_twice(c))
             };
             let missing = table.columns.iter().filter(|c| !is_given(&c.name));
             columns.extend(missing.map(|c| (entity.clone(), name::fold(&first(&own.table, &c.name)))));

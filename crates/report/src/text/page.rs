@@ -105,8 +105,9 @@ fn widths(wanted: &[usize], exact: &[bool], room: usize) -> Vec<usize> {
     let taken: usize = wanted.iter().enumerate().filter(|(at, _)| is_exact(*at)).map(|(_, wide)| wide).sum();
     let others = exact.iter().filter(|exact| !**exact).count().max(1);
     // Exact columns that leave the others less than a word are cut like them.
-    let (rest, shared) = if taken + 6 * others <= room { (room - taken, others) } else { (room, wanted.len().max(1)) };
-    let cuts = |at: usize| rest == room || !is_exact(at);
+    let is_room = taken + 6 * others <= room;
+    let (rest, shared) = if is_room { (room - taken, others) } else { (room, wanted.len().max(1)) };
+    let cuts = |at: usize| !(is_room && is_exact(at));
     let each = rest / shared;
     let cut: Vec<usize> = wanted.iter().enumerate().filter(|(at, _)| cuts(*at)).map(|(_, wide)| *wide).collect();
     let spare: usize = cut.iter().map(|wide| each.saturating_sub(*wide)).sum();
